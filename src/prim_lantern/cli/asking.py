@@ -1,0 +1,128 @@
+"""`may` and `why`: one question, one answer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import click
+
+from prim_lantern.cli.common import (
+    answering,
+    complete_action,
+    complete_place,
+    complete_who,
+    person,
+    print_json,
+    print_lines,
+)
+from prim_lantern.errors import BadQuestion
+from prim_lantern.live import Decision, Site, open_site
+from prim_lantern.show.answers import answer_lines, explanation_lines
+from prim_lantern.site.actions import MANAGING_ACTIONS
+
+
+def _question(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The arguments of a question."""
+    for decorate in (
+        answering,
+        click.option("--below", metavar="PARENT", help="For move: the new parent."),
+        click.option(
+            "--filed", multiple=True, metavar="CATEGORY", help="For create and file-under."
+        ),
+        click.option("--kind", help="For create: the kind of item."),
+        click.argument("place", default="site", shell_complete=complete_place),
+        click.argument("action", shell_complete=complete_action),
+        click.argument("who", shell_complete=complete_who),
+    ):
+        command = decorate(command)
+    return command
+
+
+@click.command()
+@_question
+def may(where: str, as_json: bool, **asked: Any) -> int:
+    """May WHO do ACTION at PLACE? Yes (exit code 0) or no (1), with the reason.
+
+    WHO is a login, part of a name, or "guest". PLACE is the path of an item; for create
+    the parent, for manage-rights any path, category or "site".
+
+    \b
+    prim-lantern may sam edit /log/seal-count
+    prim-lantern may sam create /log --kind post --filed topic:press
+    prim-lantern may anneke file-under /log/bees --filed topic:press
+    prim-lantern may leif move /stations/fennick/landing --below /stations/marrow
+    prim-lantern may beatrix manage-rights /trustees
+    """
+    decision = _ask(open_site(where), **asked)
+    explanation = decision.explanation
+    if as_json:
+        print_json(
+            {
+                "question": decision.question.to_dict(),
+                "allowed": decision.allowed,
+                "sentence": explanation.sentence,
+            }
+        )
+    else:
+        print_lines(answer_lines(explanation.sentence, decision.allowed))
+    return 0 if decision.allowed else 1
+
+
+@click.command()
+@_question
+def why(where: str, as_json: bool, **asked: Any) -> int:
+    """Why may WHO do ACTION at PLACE, or why not? Asked like 'may'.
+
+    Says what decided it and in which line that stands, by which way it reaches the
+    person, what was outweighed, and for a no what is missing.
+    """
+    explanation = _ask(open_site(where), **asked).explanation
+    if as_json:
+        print_json(explanation.to_dict())
+    else:
+        print_lines(explanation_lines(explanation))
+    return 0
+
+
+def _ask(
+    site: Site,
+    who: str,
+    action: str,
+    place: str,
+    kind: str | None,
+    filed: tuple[str, ...],
+    below: str | None,
+    at: str | None,
+) -> Decision:
+    """Put the question in the form that its action needs."""
+    login = person(site, who)
+    _only_for("--kind", kind, action, "create")
+    _only_for("--filed", filed, action, "create", "file-under")
+    _only_for("--below", below, action, "move")
+    if action in MANAGING_ACTIONS:
+        return site.may_manage(login, action, place, at)
+    if place == "site":
+        site.data.action(action) if action != "move" else None
+        raise BadQuestion(f"{action!r} is asked of an item: add its path, as in '/log'.")
+    if action == "create":
+        if kind is None:
+            raise BadQuestion("'create' needs a kind: add --kind, as in '--kind page'.")
+        return site.may_create(login, kind, place, filed, at)
+    if action == "file-under":
+        if len(filed) != 1:
+            raise BadQuestion("'file-under' needs one category: add '--filed topic:…'.")
+        return site.may_file(login, place, filed[0], at)
+    if action == "move":
+        if below is None:
+            raise BadQuestion("'move' needs the new parent: add --below, as in '--below /log'.")
+        return site.may_move(login, place, below, at)
+    return site.may(login, action, place, at)
+
+
+def _only_for(option: str, value: object, action: str, *actions: str) -> None:
+    if value and action not in actions:
+        raise BadQuestion(f"{option} belongs to {' and '.join(actions)}, not to {action!r}.")
+
+
+COMMANDS = {"may": may, "why": why}

@@ -1,0 +1,97 @@
+"""What the commands share: the site, the moment, JSON, and finding people."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable
+from typing import Any, TypeVar
+
+import click
+from click.shell_completion import CompletionItem
+
+from prim_lantern.errors import PrimLanternError, SeveralUsers, UnknownUser
+from prim_lantern.live import Site, open_site
+from prim_lantern.site import names
+from prim_lantern.site.who import AUDIENCES
+
+_Command = TypeVar("_Command", bound=Callable[..., Any])
+_GUEST_WORDS = ("guest", "guests", "a guest")
+
+site_option = click.option(
+    "--site",
+    "where",
+    envvar="PRIM_LANTERN_SITE",
+    default="site",
+    metavar="FOLDER",
+    help="The site folder (PRIM_LANTERN_SITE; else ./site).",
+)
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON, for programs.")
+at_option = click.option(
+    "--at",
+    metavar="WHEN",
+    help="The moment asked about: 2027-05-10 or 2027-05-10T09:30Z; else now.",
+)
+
+
+def answering(command: _Command) -> _Command:
+    """The options that every command has which answers from a site."""
+    return site_option(at_option(json_option(command)))
+
+
+def print_json(value: object) -> None:
+    """Print a value as JSON."""
+    click.echo(json.dumps(value, ensure_ascii=False, indent=2))
+
+
+def print_lines(lines: Iterable[str]) -> None:
+    """Print lines of text."""
+    for line in lines:
+        click.echo(line)
+
+
+def person(site: Site, text: str) -> str | None:
+    """The login of the one person whom a text fits; None for "guest".
+
+    Raises `UnknownUser` when it fits nobody, `SeveralUsers` when it fits more than one.
+    """
+    if names.folded(text) in _GUEST_WORDS:
+        return None
+    found = site.find_users(text.removeprefix("user:"))
+    if not found:
+        spelled = {user.name: user.login for user in site.data.users.values()}
+        near = names.nearest(text, {**spelled, **{login: login for login in site.data.users}})
+        raise UnknownUser(text, [spelled.get(each, each) for each in near])
+    if len(found) > 1:
+        raise SeveralUsers(text, [(user.login, user.name) for user in found])
+    return found[0].login
+
+
+def whom(site: Site, text: str) -> str:
+    """A person's login, a group as `group:…`, or an audience, for the grid and looking as."""
+    if names.folded(text) in _GUEST_WORDS:
+        return "guests"
+    if text in AUDIENCES or text.startswith("group:"):
+        return text
+    if names.folded(text) in site.data.groups and not site.find_users(text):
+        return f"group:{names.folded(text)}"
+    return person(site, text) or "guests"
+
+
+def completing(
+    known: Callable[[Site], Iterable[str]],
+) -> Callable[[click.Context, click.Parameter, str], list[CompletionItem]]:
+    """Shell completion from the names of the site; none where it cannot be opened."""
+
+    def complete(ctx: click.Context, _: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        try:
+            site = open_site(ctx.params.get("where") or "site")
+        except PrimLanternError:
+            return []
+        return [CompletionItem(each) for each in known(site) if each.startswith(incomplete)]
+
+    return complete
+
+
+complete_who = completing(lambda site: site.data.users)
+complete_place = completing(lambda site: [*site.data.paths, *site.data.categories])
+complete_action = completing(lambda site: [*site.data.item_actions, "move", "manage-rights"])

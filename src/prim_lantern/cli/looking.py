@@ -1,0 +1,120 @@
+"""`look-as` and `grid`: the site as somebody sees it, and the whole at a glance."""
+
+from __future__ import annotations
+
+import csv
+import sys
+from pathlib import Path
+
+import click
+
+from prim_lantern.cli.common import (
+    answering,
+    complete_place,
+    complete_who,
+    print_json,
+    print_lines,
+    whom,
+)
+from prim_lantern.decide.grid import Grid
+from prim_lantern.errors import BadQuestion
+from prim_lantern.live import Site, open_site
+from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.site.places import is_above
+
+
+@click.command("look-as")
+@click.argument("who", shell_complete=complete_who)
+@answering
+def look_as(who: str, where: str, at: str | None, as_json: bool) -> None:
+    """The site as WHO sees it: a person, "guest", or a group (for anybody in just that).
+
+    The tree shows what they can read, and beside each item what else they may do; below
+    it the menu, the parts of the home page, and what they may create where.
+    """
+    site = open_site(where)
+    as_whom = whom(site, who)
+    view = site.looking_as(None if as_whom == "guests" else as_whom, at)
+    if as_json:
+        print_json(view.to_dict())
+        return
+    from prim_lantern.show.tables import looking_tree, offer_lines
+
+    console().print(looking_tree(site.data, view))
+    unseen = len(site.data.items) - len(view.items)
+    click.echo(f"\n{len(view.items)} items; {unseen} more are not there for {view.called}.")
+    for heading, items in (("Menu", view.menu), ("Parts of the home page", view.home_parts)):
+        titles = ", ".join(item.called for item in items) or "none"
+        print_lines(wrapped(f"{styled(heading, 'strong')}: {titles}", more="  "))
+    click.echo(f"{styled('May create', 'strong')}:{'' if view.offers else ' nothing'}")
+    for line in offer_lines(site.data, view.offers):
+        print_lines(wrapped(f"- {line}", "  ", "  "))
+
+
+@click.command()
+@click.option("--who", "whos", multiple=True, help="A person, group or audience; more than once.")
+@click.option("--action", "actions", multiple=True, help="An action; more than once.")
+@click.option("--rows", type=click.Choice(["sections", "items", "categories"]), default="sections")
+@click.option("--in", "within", metavar="PATH", shell_complete=complete_place, help="Only below.")
+@click.option("--csv", "to_csv", metavar="FILE", help="Write CSV to a file ('-': to the output).")
+@answering
+def grid(
+    whos: tuple[str, ...],
+    actions: tuple[str, ...],
+    rows: str,
+    within: str | None,
+    to_csv: str | None,
+    where: str,
+    at: str | None,
+    as_json: bool,
+) -> None:
+    """People, groups and audiences across; sections, items or categories down.
+
+    Left out: guests, the signed-in and every group across; read and edit. The marks are
+    yes, no, own (only what they wrote) and an empty cell where nobody has spoken. A mark
+    speaks of the item itself; * and + tell where words of their own stand.
+    """
+    site = open_site(where)
+    columns = [whom(site, each) for each in whos] or [
+        "guests",
+        "signed-in",
+        *(f"group:{name}" for name in site.data.groups),
+    ]
+    found = site.grid_data(columns, _rows(site, rows, within), actions or ("read", "edit"), at)
+    if as_json:
+        print_json(list(found.records()))
+    elif to_csv == "-":
+        _write_csv(found, sys.stdout)
+    elif to_csv:
+        with Path(to_csv).open("w", encoding="utf-8", newline="") as file:
+            _write_csv(found, file)
+        click.echo(f"Wrote {len(found.rows)} rows to {to_csv}.")
+    else:
+        from prim_lantern.show.tables import grid_tables
+
+        console().print(grid_tables(found))
+
+
+def _rows(site: Site, rows: str, within: str | None) -> list[str]:
+    if rows == "categories":
+        if within:
+            raise BadQuestion("--in belongs to sections and items, not to categories.")
+        return list(site.data.categories)
+    if within is not None:
+        site.data.item(within) if within not in site.data.sections else None
+    if rows == "items":
+        paths = list(site.data.paths)
+        return paths if within is None else [p for p in paths if p == within or is_above(within, p)]
+    if within is None:
+        return site.top_sections()
+    return [within, *(p.path for p in site.data.directly_below(within))]
+
+
+def _write_csv(found: Grid, file: object) -> None:
+    records = list(found.records())
+    writer = csv.DictWriter(file, list(records[0]) if records else [])  # type: ignore[arg-type]
+    writer.writeheader()
+    writer.writerows(records)
+
+
+COMMANDS = {"look-as": look_as, "grid": grid}

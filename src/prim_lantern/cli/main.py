@@ -1,0 +1,107 @@
+"""The command `prim-lantern`."""
+
+from __future__ import annotations
+
+import importlib
+import os
+import sys
+
+import click
+
+from prim_lantern.errors import PrimLanternError
+
+# In the order of an administrator's work; each is a module of `cli`, loaded when used.
+_COMMANDS = {
+    "demo": "demo",
+    "new": "new",
+    "folder": "folder",
+    "user": "people",
+    "group": "people",
+    "role": "rights",
+    "readership": "rights",
+    "may": "asking",
+    "why": "asking",
+    "who": "lists",
+    "what": "lists",
+    "look-as": "looking",
+    "grid": "looking",
+    "completion": "completion",
+}
+
+
+class _Commands(click.Group):
+    """The commands, each loaded when it is used, so that a single answer comes quickly."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        module = _COMMANDS.get(cmd_name)
+        if module is None:
+            return None
+        loaded = importlib.import_module(f"prim_lantern.cli.{module}")
+        command: click.Command = loaded.COMMANDS[cmd_name]
+        return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        name = args[0]
+        if name not in _COMMANDS and not name.startswith("-"):
+            from prim_lantern.errors import did_you_mean
+            from prim_lantern.site.names import nearest
+
+            hint = did_you_mean(nearest(name, _COMMANDS)) or " 'prim-lantern --help' lists them."
+            raise click.UsageError(f"There is no command {name!r}.{hint}", ctx)
+        return super().resolve_command(ctx, args)
+
+
+def _version(ctx: click.Context, _: click.Parameter, value: bool) -> None:
+    if value:
+        from prim_lantern import __version__
+
+        click.echo(f"prim-lantern {__version__}")
+        ctx.exit()
+
+
+@click.command(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.option(
+    "--version",
+    is_flag=True,
+    expose_value=False,
+    is_eager=True,
+    callback=_version,
+    help="Show the version and leave.",
+)
+def main() -> None:
+    """Who may read, edit and publish what on a website, and why.
+
+    Every command takes --site: a site folder (else the environment variable
+    PRIM_LANTERN_SITE, else ./site). 'prim-lantern demo' shows it all on a small site.
+    """
+
+
+def run() -> None:
+    """Run the command line; what is refused is one clear message and exit code 2."""
+    try:
+        code = main(standalone_mode=False, prog_name="prim-lantern")
+    except PrimLanternError as error:
+        _complain(str(error))
+        code = error.exit_code
+    except click.exceptions.Abort:
+        _complain("Stopped.")
+        code = 2
+    except click.ClickException as error:
+        error.show()
+        code = 2
+    except BrokenPipeError:  # the reader went away, as `head` does
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        code = 0
+    except OSError as error:
+        _complain(f"{error.filename or 'A file'}: {error.strerror}.")
+        code = 2
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _complain(message: str) -> None:
+    click.echo(f"prim-lantern: {message}", err=True)

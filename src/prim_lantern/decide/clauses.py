@@ -1,0 +1,135 @@
+"""Clauses: every word of a site that gives or takes, in one form."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from prim_lantern.site.actions import EVERY_ACTION, brought_by
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import Period
+from prim_lantern.site.origin import Origin
+from prim_lantern.site.places import Place
+from prim_lantern.site.rights import ANY, OWN, Capability, Given, Rule
+from prim_lantern.site.who import Who
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """What a clause comes from: a rule, or a given role and the role whose row it is."""
+
+    rule: Rule | None = None
+    given: Given | None = None
+    row_of: str = ""
+
+    @property
+    def origin(self) -> Origin | None:
+        """Where it was written."""
+        written = self.rule or self.given
+        return written.origin if written else None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Clause:
+    """One allow or deny. `kinds` and `states` are None where they do not narrow it.
+
+    `brought` says that its actions were not named but come along with `named`.
+    """
+
+    allow: bool
+    who: Who
+    actions: frozenset[str]
+    kinds: frozenset[str] | None
+    whose: str
+    states: frozenset[str] | None
+    place: Place
+    period: Period
+    no_exceptions: bool
+    source: Source
+    brought: bool
+    named: tuple[str, ...]
+
+
+def clauses_of(data: SiteData) -> tuple[Clause, ...]:
+    """All clauses of a site: of its rules first, then of its given roles."""
+    return tuple(_all(data))
+
+
+def _all(data: SiteData) -> Iterator[Clause]:
+    for rule in data.rules:
+        source = Source(rule=rule)
+        for who in rule.to:
+            yield from _with_what_it_brings(
+                data,
+                Clause(
+                    allow=rule.allow,
+                    who=who,
+                    actions=actions_named(data, rule.actions),
+                    kinds=frozenset(rule.kinds) or None,
+                    whose=rule.whose,
+                    states=frozenset(rule.in_state) or None,
+                    place=rule.place,
+                    period=rule.period,
+                    no_exceptions=rule.no_exceptions,
+                    source=source,
+                    brought=False,
+                    named=rule.actions,
+                ),
+            )
+    for given in data.given:
+        for role, row in rows_of(data, given.role):
+            source = Source(given=given, row_of=role)
+            for who in given.to:
+                for place in given.within_any:
+                    for whose, named in ((ANY, row.can), (OWN, row.own)):
+                        if named:
+                            yield from _with_what_it_brings(
+                                data,
+                                Clause(
+                                    allow=True,
+                                    who=who,
+                                    actions=actions_named(data, named),
+                                    kinds=frozenset(row.kinds) or None,
+                                    whose=whose,
+                                    states=frozenset(row.in_state) or None,
+                                    place=place,
+                                    period=given.period,
+                                    no_exceptions=False,
+                                    source=source,
+                                    brought=False,
+                                    named=named,
+                                ),
+                            )
+
+
+def actions_named(data: SiteData, actions: tuple[str, ...]) -> frozenset[str]:
+    """The actions that a list of them means: "all" is every action on items."""
+    named = frozenset(actions)
+    return (named - {EVERY_ACTION}) | set(data.item_actions) if EVERY_ACTION in named else named
+
+
+def rows_of(data: SiteData, role: str) -> Iterator[tuple[str, Capability]]:
+    """The capability rows of a role and of all roles that it includes, each role once."""
+    waiting, seen = [role], {role}
+    while waiting:
+        name = waiting.pop(0)
+        for row in data.roles[name].capabilities:
+            yield name, row
+        for included in data.roles[name].includes:
+            if included not in seen:
+                seen.add(included)
+                waiting.append(included)
+
+
+def _with_what_it_brings(data: SiteData, clause: Clause) -> Iterator[Clause]:
+    """The clause, and those for what its actions cannot be done without."""
+    yield clause
+    if not clause.allow or clause.who.kind == "audience":
+        return
+    brings = frozenset[str]().union(*(brought_by(each, data.actions) for each in clause.actions))
+    others = brings - clause.actions - {"read"}
+    if others:
+        yield replace(clause, actions=others, brought=True)
+    if "read" in brings and ("read" not in clause.actions or clause.states):
+        # Reading comes along in every state.
+        yield replace(clause, actions=frozenset({"read"}), states=None, brought=True)

@@ -1,0 +1,6 @@
+"""Decisions in words a colleague understands."""
+
+from prim_lantern.decide.explain.explanation import Explanation, Point
+from prim_lantern.decide.explain.teller import explain
+
+__all__ = ["Explanation", "Point", "explain"]

@@ -1,0 +1,169 @@
+"""The pieces of a site in plain words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+
+from prim_lantern.decide.belonging import Way
+from prim_lantern.decide.clauses import Clause
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import Period
+from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, Place
+from prim_lantern.site.rights import Given, Rule
+from prim_lantern.site.who import Who
+
+_DOING = {
+    "see-drafts": "see drafts of",
+    "file-under": "file",
+    "comment": "comment on",
+    "upload": "upload to",
+    "send-back": "send back",
+    "see-versions": "see versions of",
+    "restore-version": "restore a version of",
+    "manage-rights": "manage rights at",
+    "manage-people": "manage people on",
+    "manage-roles": "manage roles on",
+    "look-as": "look as somebody else at",
+}
+_AUDIENCES = {"everyone": "everyone", "guests": "guests", "signed-in": "everybody signed in"}
+
+
+def doing(data: SiteData, action: str) -> str:
+    """An action as a verb that takes an item: "comment on", "send back"."""
+    own = data.actions.get(action)
+    if own is not None:
+        return f"{action} on"
+    return _DOING.get(action, action)
+
+
+def right(action: str) -> str:
+    """The right to an action, as something that can be missing: "the right to publish here"."""
+    what = {
+        "create": "create this here",
+        "file-under": "file under this category",
+        "see-drafts": "see drafts here",
+        "manage-people": "manage people",
+        "manage-roles": "manage roles",
+        "look-as": "look at the site as somebody else",
+    }
+    return f"the right to {what.get(action, f'{action} here')}"
+
+
+def listed(words: Iterable[str], last: str = "and") -> str:
+    """Words in a row: "a, b and c"."""
+    words = list(words)
+    return f" {last} ".join(filter(None, [", ".join(words[:-1]), words[-1]])) if words else ""
+
+
+def person(data: SiteData, login: str | None) -> str:
+    """The name of a user; "a guest" for nobody."""
+    return data.users[login].called if login is not None else "a guest"
+
+
+def who(data: SiteData, each: Who) -> str:
+    """Who a word speaks of: "Sam Whitlock", "group Keepers", "everybody signed in"."""
+    match each.kind:
+        case "user":
+            return person(data, each.name)
+        case "group":
+            return f"group {data.groups[each.name].called}"
+        case "role":
+            return f"whoever has the role {data.roles[each.name].called}"
+        case "authors":
+            return "its authors"
+        case _:
+            return _AUDIENCES[each.name]
+
+
+def where(place: Place) -> str:
+    """A place as the end of a sentence: "at /log and below"."""
+    if place.kind == "site":
+        return "on the whole site"
+    if place.kind == "category":
+        return f"in {place.name}"
+    if place.name == "/":
+        return "at / (the home page)"
+    return {
+        ONLY_HERE: f"at {place.name} only",
+        ONLY_BELOW: f"below {place.name}",
+    }.get(place.reach, f"at {place.name} and below")
+
+
+def rule_name(rule: Rule) -> str:
+    """How a rule is called."""
+    if rule.id:
+        return f"The rule {rule.id}"
+    return "A rule without a name" if rule.allow else "A deny without a name"
+
+
+def given_name(data: SiteData, given: Given) -> str:
+    """How a given role is called: the role, to whom, within what, for how long."""
+    to = listed(who(data, each) for each in given.to)
+    within = listed(map(where, given.within_any), "or")
+    return (
+        f"The role {data.roles[given.role].called}, given to {to} {within}{period(given.period)},"
+    )
+
+
+def clause(data: SiteData, each: Clause, action: str) -> str:
+    """What a clause says about one action."""
+    states = f" while {listed(sorted(each.states), 'or')}" if each.states else ""
+    comes_with = f" (it comes with {listed(each.named)})" if each.brought else ""
+    what = f"{doing(data, action)} {_items(each)}{states}"
+    source = each.source
+    if source.given is not None:
+        row_of = data.roles[source.row_of]
+        by = f" by its role {row_of.called}" if source.row_of != source.given.role else ""
+        return f"{given_name(data, source.given)} lets them {what}{by}{comes_with}"
+    name = rule_name(source.rule) if source.rule else "A rule"
+    verb = "lets" if each.allow else "does not let"
+    final = ", without exceptions" if each.no_exceptions else ""
+    note = f" ({source.rule.note})" if source.rule and source.rule.note else ""
+    to, at = who(data, each.who), where(each.place)
+    return f"{name} {verb} {to} {what} {at}{period(each.period)}{final}{comes_with}{note}"
+
+
+def rule(data: SiteData, each: Rule) -> str:
+    """What a rule says: "The rule press-freeze: Newsroom may not edit in topic:press"."""
+    to = listed(who(data, one) for one in each.to)
+    verb = "may" if each.allow else "may not"
+    kinds = f" a {listed(each.kinds, 'or')}" if each.kinds else ""
+    states = f" while {listed(each.in_state, 'or')}" if each.in_state else ""
+    whose = {"own": " of their own", "others": " of others"}.get(each.whose, "")
+    final = ", without exceptions" if each.no_exceptions else ""
+    what = f"{listed(each.actions)}{kinds}{whose}{states} {where(each.place)}"
+    return f"{rule_name(each)}: {to} {verb} {what}{period(each.period)}{final}"
+
+
+def _items(each: Clause) -> str:
+    kinds = listed(sorted(each.kinds), "or") if each.kinds else ""
+    match each.whose:
+        case "own":
+            return f"a {kinds} of their own" if kinds else "what is their own"
+        case "others":
+            return f"a {kinds} of others" if kinds else "what others wrote"
+        case _:
+            return f"any {kinds}" if kinds else "anything"
+
+
+def period(each: Period) -> str:
+    """A period behind a comma, or nothing."""
+    return f", {each}" if str(each) else ""
+
+
+def way(data: SiteData, login: str | None, each: Way, at: datetime) -> str:
+    """How somebody is in a group: by hand, mapped, enrolled, by condition, through another."""
+    first = data.groups[each.through[0]]
+    how = {
+        "by hand": "listed by hand",
+        "mapped": f"has {each.by} elsewhere",
+        "enrolled": f"enrolled in {each.by}",
+        "fits": f"fits {each.by}",
+    }[each.how]
+    upper = [data.groups[name].called for name in each.through[1:]]
+    nested = f", which counts in {', and that in '.join(upper)}" if upper else ""
+    until = each.period.until
+    verb = "is" if each.period.holds(at) else "was" if until and until <= at else "will be"
+    called = person(data, login)
+    return f"{called} {verb} in group {first.called}{nested}: {how}{period(each.period)}"

@@ -1,0 +1,192 @@
+"""The grid: people, groups and audiences across; sections, items and categories down."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+from prim_lantern.decide import subject
+from prim_lantern.decide.looking import offers_below
+from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.subject import Subject
+from prim_lantern.decide.trace import SILENT, Doing, Reading
+from prim_lantern.site.content import DRAFT, PUBLISHED, Item
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import is_above, parent_of
+from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
+
+YES: Final = "yes"
+NO: Final = "no"
+OWN: Final = "own"
+SILENT_CELL: Final = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A line of the grid: a path or a category, and where words of its own stand.
+
+    `own_words` counts the rules, given roles and settings that stand right here, and
+    `below` those that stand further down.
+    """
+
+    where: str
+    title: str
+    own_words: int
+    below: int
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """Marks by row, who and action: "yes", "no", "own", or "" where nobody has spoken.
+
+    A mark speaks of the item itself, and of a section or category also of a new item there
+    ("own": only where they write it). `marks[row][who][action]` follow the order of the three lists.
+    """
+
+    rows: tuple[Row, ...]
+    whos: tuple[str, ...]
+    called: tuple[str, ...]
+    actions: tuple[str, ...]
+    marks: tuple[tuple[tuple[str, ...], ...], ...]
+
+    def records(self) -> Iterator[dict[str, object]]:
+        """A flat record for each row, as CSV and JSON carry it."""
+        for row, marks in zip(self.rows, self.marks, strict=True):
+            record: dict[str, object] = {
+                "where": row.where,
+                "title": row.title,
+                "own_words": row.own_words,
+                "own_words_below": row.below,
+            }
+            for who, cells in zip(self.whos, marks, strict=True):
+                for action, mark in zip(self.actions, cells, strict=True):
+                    record[f"{who} {action}"] = mark
+            yield record
+
+
+def grid_of(
+    decider: Reference, whos: Sequence[Who], rows: Sequence[str], actions: Sequence[str]
+) -> Grid:
+    """The grid; the decider's site has stand-ins for the groups among the whos."""
+    words = list(_words(decider.data))
+    return Grid(
+        rows=tuple(_row(decider.data, where, words) for where in rows),
+        whos=tuple(map(str, whos)),
+        called=tuple(_called(decider.data, who) for who in whos),
+        actions=tuple(actions),
+        marks=tuple(
+            tuple(tuple(_mark(decider, who, action, where) for action in actions) for who in whos)
+            for where in rows
+        ),
+    )
+
+
+def _called(data: SiteData, who: Who) -> str:
+    if who.kind == "group":
+        return data.groups[who.name].called
+    return data.users[who.name].called if who.kind == "user" else who.name
+
+
+def _words(data: SiteData) -> Iterator[str]:
+    """The name of the place of every word of the site, once for each."""
+    yield from (each.place.name for each in data.rules)
+    yield from (place.name for given in data.given for place in given.within_any)
+    yield from (name for _, name in data.readerships_at)
+    yield from data.rights_cut_at
+
+
+def _row(data: SiteData, where: str, words: Sequence[str]) -> Row:
+    item = data.items.get(where)
+    title = data.categories.get(where, "") if item is None else item.title
+    below = sum(is_above(where, each) for each in words) if where.startswith("/") else 0
+    return Row(where, title, sum(each == where for each in words), below)
+
+
+def _mark(decider: Reference, who: Who, action: str, where: str) -> str:
+    if who == EVERYONE:  # a guest, and somebody signed in: the lesser of the two
+        marks = {_mark_of(decider, each, action, where) for each in (None, login_of(SIGNED_IN))}
+        return next(mark for mark in (NO, SILENT_CELL, OWN, YES) if mark in marks)
+    return _mark_of(decider, login_of(who), action, where)
+
+
+def _mark_of(decider: Reference, login: str | None, action: str, where: str) -> str:
+    if action == "create":
+        return _creating_mark(decider, login, where)
+    samples = _samples(decider, where, action)
+    if any(_may(decider, login, action, where, each) for each in samples):
+        mine = login is not None and all(login in each.authors for each in samples)
+        return OWN if mine and _only_own(decider, login or "", action, where, samples) else YES
+    pictured = where not in decider.data.items or len(samples) > 1
+    if login is not None and (pictured or login.startswith("somebody:")):
+        if _only_own(decider, login, action, where, samples):
+            return OWN
+    return SILENT_CELL if _silent(_ask(decider, login, action, where, samples[0])) else NO
+
+
+def _creating_mark(decider: Reference, login: str | None, where: str) -> str:
+    if where.startswith("/"):
+        return YES if any(True for _ in offers_below(decider, login, where)) else SILENT_CELL
+    parents = {each.way[-2] for each in _samples(decider, where, "create")}
+    offered = (offer for parent in parents for offer in offers_below(decider, login, parent))
+    return YES if any(where in offer.categories for offer in offered) else SILENT_CELL
+
+
+def _ask(
+    decider: Reference, login: str | None, action: str, where: str, about: Subject
+) -> Reading | Doing:
+    if action == "file-under":
+        return decider.file(login, about, where)
+    return decider.ask(login, action, about)
+
+
+def _may(decider: Reference, login: str | None, action: str, where: str, about: Subject) -> bool:
+    return _ask(decider, login, action, where, about).allowed
+
+
+def _only_own(
+    decider: Reference, login: str, action: str, where: str, samples: Sequence[Subject]
+) -> bool:
+    """Whether a user may do it to one of these where they wrote it, and not where they did not."""
+    return any(
+        _may(decider, login, action, where, replace(each, authors=frozenset({login})))
+        and not _may(decider, login, action, where, replace(each, authors=each.authors - {login}))
+        for each in samples
+    )
+
+
+def _silent(trace: Reading | Doing) -> bool:
+    if isinstance(trace, Reading) or trace.own_work or trace.final_deny is not None:
+        return False
+    return trace.say.answer == SILENT
+
+
+def _samples(decider: Reference, where: str, action: str) -> list[Subject]:
+    """What a mark speaks of: the item itself; and of a section or a category, new items there
+    of the kinds that stand there already, by somebody else."""
+    data = decider.data
+    found = [decider.subject(where)] if where in data.items else []
+    if where.startswith("/"):
+        there = {(where, each.kind) for each in data.directly_below(where)}
+        categories: tuple[str, ...] = ()
+    else:
+        there = {
+            (parent_of(path) or "/", item.kind)
+            for path, item in data.items.items()
+            if where in subject.with_above(item.categories)
+        }
+        categories = (where,)
+    kinds = [k.name for k in data.all_kinds.values() if not (k.part or k.link)]
+    fitting = [k for k in kinds if not categories or data.all_kinds[k].takes(where)]
+    places = sorted((at, kind) for at, kind in there if kind in kinds)
+    if not places and not found:
+        places = [(where if where.startswith("/") else "/", (fitting or kinds)[0])]
+    states = (PUBLISHED,) if action == "read" else (PUBLISHED, DRAFT)
+    if action == "read" and found:  # reading speaks of the item alone
+        return found
+    for parent, kind in places:
+        for state in states:
+            item = Item("", kind, state=state, categories=categories)
+            found.append(subject.pictured(data, item, parent, decider.at))
+    return found

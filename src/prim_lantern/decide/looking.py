@@ -1,0 +1,148 @@
+"""The site as one person sees it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from prim_lantern.decide.reference import Reference
+from prim_lantern.site.content import Item
+from prim_lantern.site.places import parent_of, tree_order
+
+# What can be asked of an item alone: creating and filing need more to be named.
+NEED_MORE = ("create", "file-under")
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """An item that can be read, and what else may be done to it."""
+
+    item: Item
+    state: str
+    may: tuple[str, ...]
+    own: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """A kind that may be created below a parent; `categories` may be filed under.
+
+    `needs_category` says that it may be created only with one of them.
+    """
+
+    parent: str
+    kind: str
+    categories: tuple[str, ...]
+    needs_category: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LookingAs:
+    """What one person sees and may do, at one moment."""
+
+    who: str | None
+    called: str
+    items: tuple[Seen, ...]
+    menu: tuple[Item, ...]
+    home_parts: tuple[Item, ...]
+    offers: tuple[Offer, ...]
+
+    @property
+    def paths(self) -> tuple[str, ...]:
+        """The paths of all they can read, in tree order."""
+        return tuple(each.item.path for each in self.items)
+
+    @property
+    def parents(self) -> tuple[str, ...]:
+        """The paths below which they may create something, in tree order."""
+        return tuple(sorted({offer.parent for offer in self.offers}, key=tree_order))
+
+    @property
+    def categories(self) -> tuple[str, ...]:
+        """The categories under which they may file something new, sorted."""
+        return tuple(sorted({each for offer in self.offers for each in offer.categories}))
+
+    def to_dict(self) -> dict[str, object]:
+        """The same for programs."""
+        return {
+            "who": self.who,
+            "called": self.called,
+            "items": [
+                {
+                    "path": seen.item.path,
+                    "title": seen.item.title,
+                    "kind": seen.item.kind,
+                    "state": seen.state,
+                    "own": seen.own,
+                    "may": list(seen.may),
+                }
+                for seen in self.items
+            ],
+            "menu": [
+                {"path": each.path, "title": each.title, "links_to": each.links_to}
+                for each in self.menu
+            ],
+            "home_parts": [{"path": each.path, "title": each.title} for each in self.home_parts],
+            "offers": [
+                {
+                    "parent": offer.parent,
+                    "kind": offer.kind,
+                    "categories": list(offer.categories),
+                    "needs_category": offer.needs_category,
+                }
+                for offer in self.offers
+            ],
+        }
+
+
+def looking_as(decider: Reference, login: str | None) -> LookingAs:
+    """The site as a user (a stand-in too) or a guest (None) sees it."""
+    data = decider.data
+    seen = tuple(_seen(decider, login))
+    links = (each.item for each in seen if data.all_kinds[each.item.kind].link)
+    of_home = (each.item for each in seen if data.is_part(each.item.path))
+    return LookingAs(
+        who=login,
+        called=data.users[login].called if login is not None else "a guest",
+        items=seen,
+        menu=tuple(links),
+        home_parts=tuple(item for item in of_home if parent_of(item.path) == "/"),
+        offers=tuple(offers(decider, login)),
+    )
+
+
+def _seen(decider: Reference, login: str | None) -> Iterator[Seen]:
+    actions = [
+        each for each in decider.data.item_actions if each not in (*NEED_MORE, "read", "see-drafts")
+    ]
+    for path in decider.data.paths:
+        if decider.read_item(login, path).allowed:
+            may = tuple(each for each in actions if decider.may(login, each, path).allowed)
+            about = decider.subject(path)
+            own = decider.is_author(login, about)
+            yield Seen(decider.data.items[path], about.state, may, own)
+
+
+def offers(decider: Reference, login: str | None) -> Iterator[Offer]:
+    """What may be created where, in tree order of the parents."""
+    for parent in sorted(decider.data.sections, key=tree_order):
+        yield from offers_below(decider, login, parent)
+
+
+def offers_below(decider: Reference, login: str | None, parent: str) -> Iterator[Offer]:
+    """What may be created directly below one parent."""
+    data = decider.data
+    if parent in data.items and not decider.read_item(login, parent).allowed:
+        return
+    for kind in data.all_kinds.values():
+        if not decider.could_create(login, kind.name, parent):
+            continue
+        categories = [each for each in data.categories if kind.takes(each)]
+        fitting = tuple(
+            each
+            for each in categories
+            if decider.may_create(login, kind.name, parent, (each,)).allowed
+        )
+        unfiled = decider.may_create(login, kind.name, parent, ()).allowed
+        if unfiled or fitting:
+            yield Offer(parent, kind.name, fitting, not unfiled)

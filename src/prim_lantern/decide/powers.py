@@ -1,0 +1,61 @@
+"""What reaches one person: their groups, the roles given to them, the rules that name them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from prim_lantern.decide.belonging import Way
+from prim_lantern.decide.looking import NEED_MORE
+from prim_lantern.decide.reference import Reference
+from prim_lantern.site.rights import Given, Rule
+from prim_lantern.site.who import Who
+
+
+@dataclass(frozen=True, slots=True)
+class Powers:
+    """All that speaks to one person at a moment, and what it comes to.
+
+    `beyond` has, by action, the paths where they may do what not everybody signed in may.
+    """
+
+    login: str | None
+    owner: bool
+    ways: tuple[Way, ...]
+    given: tuple[Given, ...]
+    rules: tuple[Rule, ...]
+    may: Mapping[str, tuple[str, ...]]
+    beyond: Mapping[str, tuple[str, ...]]
+
+
+def powers_of(decider: Reference, login: str | None, anybody: str | None) -> Powers:
+    """The powers of a user or a guest (None); `anybody` is the login of a stand-in for
+    somebody signed in, to compare with."""
+    data = decider.data
+    whos = decider.belonging.whos(decider.belonging.acting(login))
+    ways = decider.belonging.ways(login).values() if login is not None else ()
+    in_force = [each for each in data.given if each.period.holds(decider.at)]
+    given = tuple(each for each in in_force if not whos.isdisjoint(each.to))
+    whos |= {Who("role", each.role) for each in given}
+    may = {
+        action: tuple(path for path in data.paths if decider.may(login, action, path).allowed)
+        for action in data.item_actions
+        if action not in NEED_MORE
+    }
+    beyond = {
+        action: tuple(path for path in paths if not decider.may(anybody, action, path).allowed)
+        for action, paths in may.items()
+    }
+    return Powers(
+        login=login,
+        owner=decider.is_owner(login),
+        ways=tuple(way for each in ways for way in each),
+        given=given,
+        rules=tuple(
+            each
+            for each in data.rules
+            if each.period.holds(decider.at) and not whos.isdisjoint(each.to)
+        ),
+        may={action: paths for action, paths in may.items() if paths},
+        beyond={action: paths for action, paths in beyond.items() if paths},
+    )

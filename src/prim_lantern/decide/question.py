@@ -1,0 +1,39 @@
+"""A question about access, and the decision on it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from prim_lantern.site.moments import written
+from prim_lantern.site.places import Place
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """May this person do this there? `who` is a login, or None for a guest.
+
+    `path` is the item, or the parent of one to be created. `kind` and `categories` belong
+    to creating, `category` to filing, `new_parent` to moving, `place` to managing.
+    """
+
+    who: str | None
+    action: str
+    at: datetime
+    path: str | None = None
+    kind: str | None = None
+    categories: tuple[str, ...] = ()
+    category: str | None = None
+    new_parent: str | None = None
+    place: Place | None = None
+
+    def to_dict(self) -> dict[str, object]:
+        """What was asked, for programs."""
+        asked: dict[str, object] = {"who": self.who, "action": self.action}
+        for key in ("path", "kind", "categories", "category", "new_parent"):
+            value = getattr(self, key)
+            if value:
+                asked[key] = list(value) if isinstance(value, tuple) else value
+        if self.place is not None:
+            asked["place"] = str(self.place)
+        return {**asked, "at": written(self.at)}

@@ -1,0 +1,118 @@
+"""What a decision is about: an item, a pictured item or a place, seen from the places around."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+
+from prim_lantern.site.content import DRAFT, Item
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import (
+    ONLY_BELOW,
+    ONLY_HERE,
+    Place,
+    category_and_above,
+    is_above,
+    way_to,
+)
+
+# The last segment of a pictured path: no real path can hold it, so nothing stands there.
+_FRESH = "\x00"
+
+
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """What places hold it, and what clauses ask of it.
+
+    `way` are the paths from the root down to it; `own_paths` its own path and, for a
+    part, those from its page down. `categories` includes those above. `page` is the
+    page of a part, `target` the path that a link leads to.
+    """
+
+    way: tuple[str, ...] = ()
+    own_paths: frozenset[str] = frozenset()
+    categories: frozenset[str] = frozenset()
+    kinds: frozenset[str] = frozenset()
+    authors: frozenset[str] = frozenset()
+    changed_by: frozenset[str] = frozenset()
+    state: str = DRAFT
+    page: str | None = None
+    target: str | None = None
+
+    def is_held_by(self, place: Place) -> bool:
+        """Whether a place holds it."""
+        if place.kind == "site":
+            return True
+        if place.kind == "category":
+            return place.name in self.categories
+        if place.name not in self.way:
+            return False
+        own = place.name in self.own_paths
+        return own if place.reach == ONLY_HERE else not own if place.reach == ONLY_BELOW else True
+
+    def nearer(self, a: Place, b: Place) -> bool:
+        """Whether, of two places that hold it, a is nearer than b."""
+        if b.kind == "site":
+            return a.kind != "site"
+        if a.kind == "path" and b.kind == "path":
+            return is_above(b.name, a.name)
+        if a.kind == "path" and b.kind == "category":
+            return a.name in self.own_paths
+        if a.kind == "category" and b.kind == "category":
+            return b.name in category_and_above(a.name)[:-1]
+        return False
+
+    def at_or_nearer(self, a: Place, b: Place) -> bool:
+        """Whether a is the same place as b, or nearer."""
+        return a.spot == b.spot or self.nearer(a, b)
+
+
+def of_item(data: SiteData, item: Item, at: datetime) -> Subject:
+    """An item of the site as it is at a moment."""
+    return _standing(data, item.path, item, at)
+
+
+def pictured(data: SiteData, item: Item, parent: str, at: datetime) -> Subject:
+    """An item as it would be at a fresh path below a parent; its own path does not count."""
+    path = f"{parent.rstrip('/')}/{_FRESH}"
+    return _standing(data, path, item, at)
+
+
+def _standing(data: SiteData, path: str, item: Item, at: datetime) -> Subject:
+    way = way_to(path)
+    kinds, page_path = {item.kind}, None
+    own_paths = {path}
+    page = item
+    if data.all_kinds[item.kind].part:
+        page_path = data.page_of(way[-2])
+        page = data.items[page_path]
+        kinds.add(page.kind)
+        own_paths.update(each for each in way if each == page_path or is_above(page_path, each))
+    return Subject(
+        way=way,
+        own_paths=frozenset(own_paths),
+        categories=with_above(page.categories),
+        kinds=frozenset(kinds),
+        authors=frozenset(page.authors),
+        changed_by=frozenset(page.changed_by),
+        state=page.state_at(at),
+        page=page_path,
+        target=item.links_to,
+    )
+
+
+def of_place(data: SiteData, place: Place) -> Subject:
+    """A place that is asked about in itself, for managing: no kinds, states or authors."""
+    if place.kind == "category":
+        return Subject(categories=with_above([place.name]))
+    if place.kind == "site":
+        return Subject()
+    way, page = way_to(place.name), data.page_of(place.name)
+    own = frozenset(each for each in way if each == page or is_above(page, each))
+    return Subject(way=way, own_paths=own)
+
+
+def with_above(categories: Iterable[str]) -> frozenset[str]:
+    """The categories and all above them."""
+    return frozenset(above for each in categories for above in category_and_above(each))

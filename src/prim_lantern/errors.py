@@ -1,0 +1,157 @@
+"""Every error of Prim Lantern, in one tree.
+
+    PrimLanternError
+    ├── UnknownName            a name that the site does not have
+    │   ├── UnknownUser        .login
+    │   ├── UnknownItem        .path
+    │   ├── UnknownAction      .action
+    │   ├── UnknownCategory    .category
+    │   ├── UnknownKind        .kind
+    │   └── UnknownWho         .who
+    ├── SeveralUsers           a text that fits more than one person
+    ├── BadQuestion            a question that cannot be asked in this form
+    ├── BadValue               a moment, period, place or the like that cannot be read
+    ├── BadSite                a site with mistakes: .problems names them all
+    ├── NoSite                 nothing to open at the place named
+    └── NotOverwritten         something is already there
+
+Each error carries its data as attributes; its message names the value, what was
+expected and what to do. `exit_code` is what the command line ends with.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from prim_lantern.site.origin import Problem
+
+
+class PrimLanternError(Exception):
+    """Anything that Prim Lantern refuses, with a message meant for a person."""
+
+    exit_code = 2
+
+
+class UnknownName(PrimLanternError):
+    """A name that the site does not have; `.suggestions` are the nearest it has."""
+
+    def __init__(self, what: str, name: str, suggestions: Sequence[str] = ()) -> None:
+        self.name = name
+        self.suggestions = tuple(suggestions)
+        super().__init__(f"{what} {name!r} is not known on this site.{did_you_mean(suggestions)}")
+
+
+class UnknownUser(UnknownName):
+    """No user has this `.login`."""
+
+    def __init__(self, login: str, suggestions: Sequence[str] = ()) -> None:
+        self.login = login
+        super().__init__("The user", login, suggestions)
+
+
+class UnknownItem(UnknownName):
+    """No item stands at this `.path`."""
+
+    def __init__(self, path: str, suggestions: Sequence[str] = ()) -> None:
+        self.path = path
+        super().__init__("The item", path, suggestions)
+
+
+class UnknownAction(UnknownName):
+    """No such `.action`, neither built in nor the site's own."""
+
+    def __init__(self, action: str, suggestions: Sequence[str] = ()) -> None:
+        self.action = action
+        super().__init__("The action", action, suggestions)
+
+
+class UnknownCategory(UnknownName):
+    """No such `.category`."""
+
+    def __init__(self, category: str, suggestions: Sequence[str] = ()) -> None:
+        self.category = category
+        super().__init__("The category", category, suggestions)
+
+
+class UnknownKind(UnknownName):
+    """No such `.kind` of item."""
+
+    def __init__(self, kind: str, suggestions: Sequence[str] = ()) -> None:
+        self.kind = kind
+        super().__init__("The kind", kind, suggestions)
+
+
+class UnknownWho(UnknownName):
+    """No such group, role or audience (`.who`)."""
+
+    def __init__(self, who: str, suggestions: Sequence[str] = ()) -> None:
+        self.who = who
+        super().__init__("The name", who, suggestions)
+
+
+class SeveralUsers(PrimLanternError):
+    """`.text` fits several people; `.logins` are theirs. Nothing is guessed."""
+
+    def __init__(self, text: str, people: Sequence[tuple[str, str]]) -> None:
+        self.text = text
+        self.logins = tuple(login for login, _ in people)
+        shown = "".join(f"\n  {login}  {name}".rstrip() for login, name in people[:10])
+        more = f"\n  and {len(people) - 10} more" if len(people) > 10 else ""
+        super().__init__(
+            f"{text!r} fits {len(people)} people; say which by the login:{shown}{more}"
+        )
+
+
+class BadQuestion(PrimLanternError):
+    """A question that cannot be asked in this form; the message says how to ask it."""
+
+
+class BadValue(PrimLanternError):
+    """`.value` cannot be read; the message says what was expected."""
+
+    def __init__(self, value: object, expected: str) -> None:
+        self.value = value
+        self.expected = expected
+        super().__init__(f"{shortened(value)} {expected}")
+
+
+class BadSite(PrimLanternError):
+    """A site that cannot be used as it is: `.problems` names everything that is wrong."""
+
+    def __init__(self, problems: Sequence[Problem], where: str = "") -> None:
+        self.problems = tuple(problems)
+        count = f"{len(self.problems)} mistake{'s' if len(self.problems) > 1 else ''}"
+        found = f"{count} in {where}" if where else count
+        super().__init__("\n".join([f"{found}; nothing was loaded.", *map(str, self.problems)]))
+
+
+class NoSite(PrimLanternError):
+    """There is no site at `.where`."""
+
+    def __init__(self, where: str, because: str) -> None:
+        self.where = where
+        super().__init__(f"There is no site at {where!r}: {because}")
+
+
+class NotOverwritten(PrimLanternError):
+    """`.where` already holds something, and nobody said to overwrite it."""
+
+    def __init__(self, where: str, hint: str) -> None:
+        self.where = where
+        super().__init__(f"{where!r} is already there and was left as it is. {hint}")
+
+
+def did_you_mean(suggestions: Sequence[str]) -> str:
+    """The closing words of a message about an unknown name, or nothing."""
+    if not suggestions:
+        return ""
+    *first, last = suggestions
+    return f" Did you mean {', '.join(first)}{' or ' if first else ''}{last}?"
+
+
+def shortened(value: object, longest: int = 60) -> str:
+    """A value as a message shows it: quoted, on one line, cut where it is very long."""
+    text = repr(value) if isinstance(value, str) else str(value)
+    return text if len(text) <= longest else f"{text[: longest - 1]}…"

@@ -1,0 +1,1 @@
+"""Ways to write a site down and to read it back."""

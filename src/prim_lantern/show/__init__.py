@@ -1,0 +1,1 @@
+"""How answers are shown: tables on a terminal, data frames."""

@@ -1,0 +1,131 @@
+"""Tables and trees for a terminal."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from itertools import islice
+
+from rich import box
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
+from rich.tree import Tree
+
+from prim_lantern.decide.grid import Grid
+from prim_lantern.decide.looking import LookingAs, Offer, Seen
+from prim_lantern.show.terminal import width
+from prim_lantern.site.content import PUBLISHED
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import way_to
+
+_MARKS = {"yes": "green", "own": "yellow", "no": "red", "": "default"}
+_WHERE_WIDTH = 25
+
+
+def table(headings: Sequence[str], rows: Iterable[Sequence[str]]) -> Table:
+    """A plain table; long cells wrap."""
+    found = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1))
+    for heading in headings:
+        found.add_column(heading, overflow="fold")
+    for row in rows:
+        found.add_row(*map(Text, row))
+    return found
+
+
+def grid_tables(grid: Grid) -> RenderableType:
+    """The grid, cut into bands of columns that fit the width."""
+    widths = [max(len(action), 4) for action in grid.actions]
+    longest = max((len(word) for called in grid.called for word in called.split()), default=0)
+    column = max(sum(widths) + len(widths) - 1, min(longest, 14))
+    per_band = max(1, (width() - _WHERE_WIDTH - 2) // (column + 1))
+    starts = range(0, len(grid.whos), per_band)
+    bands = [
+        _band(grid, range(len(grid.whos))[at : at + per_band], widths, column) for at in starts
+    ]
+    marked = any(row.own_words or row.below for row in grid.rows)
+    note = "* words of its own stand here   + words of their own stand further down"
+    return Group(*bands, *([Text(note, style="dim")] if marked else []))
+
+
+def _band(grid: Grid, columns: range, widths: Sequence[int], column: int) -> Table:
+    found = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0))
+    found.add_column("", width=_WHERE_WIDTH, overflow="ellipsis", no_wrap=True)
+    actions = " ".join(map(str.ljust, grid.actions, widths))
+    for number in columns:
+        heading = Text(f"{grid.called[number]}\n").append(actions, style="not bold dim")
+        found.add_column(heading, vertical="bottom", width=column, overflow="fold")
+    for row, marks in zip(grid.rows, grid.marks, strict=True):
+        sign = ("*" if row.own_words else "") + ("+" if row.below else "")
+        cells = [_cells(marks[number], widths) for number in columns]
+        found.add_row(Text(f"{row.where} {sign}"), *cells)
+    return found
+
+
+def _cells(marks: Sequence[str], widths: Sequence[int]) -> Text:
+    cells = [Text(mark.ljust(w), _MARKS[mark]) for mark, w in zip(marks, widths, strict=True)]
+    return Text(" ").join(cells)
+
+
+def looking_tree(data: SiteData, view: LookingAs) -> Tree:
+    """The items somebody can read as a tree, with what else they may do beside each."""
+    root = Tree(Text(f"The site as {view.called} sees it", style="bold"), guide_style="dim")
+    nodes: dict[str, Tree] = {}
+    for seen in view.items:
+        path = seen.item.path
+        above = _node_above(data, path, nodes) or root
+        nodes[path] = above.add(_line(data, seen, above is root))
+    return root
+
+
+def _node_above(data: SiteData, path: str, nodes: dict[str, Tree]) -> Tree | None:
+    """The node of the nearest path above; of those below the root, only the parts of the
+    home page stand under it."""
+    for above in reversed(way_to(path)[:-1]):
+        if above in nodes and (above != "/" or data.is_part(path)):
+            return nodes[above]
+    return None
+
+
+def _line(data: SiteData, seen: Seen, top: bool) -> Text:
+    path = seen.item.path
+    line = Text(path if top else path[path.rindex("/") + 1 :], style="bold" if top else "")
+    kind = data.all_kinds[seen.item.kind]
+    if kind.link:
+        line.append(f" → {seen.item.links_to}", style="dim")
+    elif kind.part:
+        line.append(f" ({kind.called})", style="dim")
+    if seen.state != PUBLISHED:
+        line.append(f" [{seen.state}]", style="yellow")
+    if seen.own:
+        line.append(" own", style="cyan")
+    if seen.may:
+        line.append("  " + ", ".join(seen.may), style="green")
+    return line
+
+
+def offer_lines(data: SiteData, offers: Sequence[Offer], most: int = 12) -> list[str]:
+    """What may be created where, the same offers of several parents joined."""
+    joined: dict[tuple[tuple[str, ...], bool, str], list[str]] = {}
+    by_parent: dict[str, dict[tuple[tuple[str, ...], bool], list[str]]] = {}
+    for offer in offers:
+        same = by_parent.setdefault(offer.parent, {})
+        same.setdefault((offer.categories, offer.needs_category), []).append(
+            data.all_kinds[offer.kind].called
+        )
+    for parent, groups in by_parent.items():
+        for (categories, needed), kinds in groups.items():
+            joined.setdefault((categories, needed, ", ".join(kinds)), []).append(parent)
+    lines = []
+    for (categories, needed, kinds), parents in islice(joined.items(), most):
+        filed = f", filed under {' or '.join(categories)}" if categories else ""
+        if categories and not needed:
+            filed = f", if they like{filed}"
+        lines.append(f"{kinds} below {_some(parents)}{filed}")
+    if len(joined) > most:
+        lines.append(f"and {len(joined) - most} more sorts; --json has them all")
+    return lines
+
+
+def _some(paths: Sequence[str], most: int = 4) -> str:
+    shown = ", ".join(paths[:most])
+    return f"{shown} and {len(paths) - most} more" if len(paths) > most else shown

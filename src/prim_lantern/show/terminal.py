@@ -1,0 +1,59 @@
+"""A terminal, or whatever the output goes to: width, colour, wrapped text."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import sys
+import textwrap
+from collections.abc import Iterable
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+_WIDEST = 100
+_COLOURS = {"yes": "\x1b[32m", "no": "\x1b[31m", "strong": "\x1b[1m", "faint": "\x1b[2m"}
+_WRITTEN_AT = re.compile(r"\[[^\]]+, line \d+\]")
+_JOINED = "\x00"
+
+
+def width() -> int:
+    """How many letters fit on a line: as the terminal has, and 100 at most."""
+    return max(40, min(_WIDEST, shutil.get_terminal_size((_WIDEST, 40)).columns))
+
+
+def colourful() -> bool:
+    """Whether to colour: only on a terminal, and not where NO_COLOR is set."""
+    return sys.stdout.isatty() and not os.environ.get("NO_COLOR")
+
+
+def console() -> Console:
+    """A console for tables and trees."""
+    from rich.console import Console  # takes a while to load; plain answers do without
+
+    return Console(
+        width=width(), highlight=False, no_color=not colourful(), soft_wrap=False, emoji=False
+    )
+
+
+def styled(text: str, style: str) -> str:
+    """The text in a style ("yes", "no", "strong", "faint"), where colour is on."""
+    return f"{_COLOURS[style]}{text}\x1b[0m" if colourful() else text
+
+
+def wrapped(text: str, indent: str = "", more: str = "") -> Iterable[str]:
+    """The text in lines that fit; those after the first are indented by `more` as well.
+
+    Where a thing was written ("[site.toml, line 12]") stays on one line.
+    """
+    lines = textwrap.wrap(
+        _WRITTEN_AT.sub(lambda found: found[0].replace(" ", _JOINED), text),
+        width(),
+        initial_indent=indent,
+        subsequent_indent=indent + more,
+        break_long_words=False,
+        break_on_hyphens=False,
+    )
+    return [line.replace(_JOINED, " ") for line in lines]

@@ -1,0 +1,93 @@
+"""Checks of people: the owner, users, groups, conditions, plans."""
+
+from __future__ import annotations
+
+from prim_lantern.errors import BadValue
+from prim_lantern.site import names
+from prim_lantern.site.check.notes import Notes
+from prim_lantern.site.moments import moment
+from prim_lantern.site.people import (
+    ACTIVE,
+    OPERATORS,
+    STATUSES,
+    TESTABLE_COLUMNS,
+    Group,
+    Test,
+    User,
+)
+
+
+def check(notes: Notes) -> None:
+    """Note all that is wrong with the people of a site."""
+    data = notes.data
+    _owner(notes)
+    notes.groups(data.origin, "sign_up_groups", data.sign_up_groups)
+    for user in data.users.values():
+        _user(notes, user)
+    for group in data.groups.values():
+        _group(notes, group)
+    notes.circles(
+        {group.name: group.counts_in for group in data.groups.values()},
+        lambda name: data.groups[name].origin,
+        "counts_in",
+        "a group cannot count in itself",
+    )
+    for plan in data.plans.values():
+        notes.spelled(plan.origin, plan.name, names.key)
+        notes.groups(plan.origin, "groups", plan.groups)
+
+
+def _owner(notes: Notes) -> None:
+    data = notes.data
+    owner = data.users.get(data.owner)
+    if owner is None:
+        expected = "is no user of this site; the owner must be an active one."
+        notes.wrong(data.origin, "owner", data.owner, expected, data.users)
+    elif owner.status != ACTIVE:
+        expected = f"is {owner.status}; the owner must be an active user."
+        notes.wrong(data.origin, "owner", data.owner, expected)
+
+
+def _user(notes: Notes, user: User) -> None:
+    notes.spelled(user.origin, user.login, names.login)
+    notes.one_of(user.origin, "status", user.status, STATUSES)
+    notes.groups(user.origin, "groups", (each.group for each in user.memberships))
+    for membership in user.memberships:
+        if membership.period.empty:
+            expected = f"would never be a member: {membership.period} holds no moment."
+            notes.wrong(user.origin, "groups", membership.group, expected)
+    for enrolment in user.enrolments:
+        plan = notes.data.plans.get(enrolment.plan)
+        if plan is None:
+            known = [f"plan:{name}" for name in notes.data.plans]
+            expected = "is no plan of this site."
+            notes.wrong(user.origin, "groups", f"plan:{enrolment.plan}", expected, known)
+        else:
+            try:
+                plan.period_from(enrolment.since)
+            except BadValue as error:
+                notes.wrong(user.origin, "groups", f"plan:{plan.name}", error.expected)
+
+
+def _group(notes: Notes, group: Group) -> None:
+    notes.spelled(group.origin, group.name, names.key)
+    notes.groups(group.origin, "counts_in", group.counts_in)
+    notes.whos(group.origin, "stewards", group.stewards, "user group")
+    notes.users(group.origin, "members", group.members)
+    for number, row in enumerate(group.when):
+        for test in row:
+            _test(notes, group, f"when[{number}]", test)
+
+
+def _test(notes: Notes, group: Group, key: str, test: Test) -> None:
+    known = (*notes.data.attributes, *TESTABLE_COLUMNS)
+    if test.attribute not in known:
+        notes.wrong(group.origin, key, test.attribute, "is no column of people.csv.", known)
+    notes.one_of(group.origin, key, test.operator, OPERATORS)
+    if test.operator == "filled" and test.values not in (("true",), ("false",)):
+        notes.wrong(group.origin, key, test.values, "cannot be tested: filled is true or false.")
+    elif test.operator in ("before", "after"):
+        try:
+            moment(test.values[0])
+        except BadValue as error:
+            notes.wrong(group.origin, key, error.value, error.expected)

@@ -1,0 +1,84 @@
+"""How names are spelled, and which known name is nearest to an unknown one."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterable
+
+from prim_lantern.errors import BadValue
+
+KEY_PATTERN = r"[a-z0-9._-]+"
+_KEY = re.compile(KEY_PATTERN)
+_LOGIN = re.compile(r"[^\s;:,/\"'@]+(@[^\s;:,/\"'@]+)?")
+_CONTROL = re.compile(r"[\x00-\x1f\x7f]")
+_LONGEST_PATH = 16_000
+
+
+def key(text: str) -> str:
+    """`text` when it is a proper key; else `BadValue`.
+
+    >>> key("field-writer")
+    'field-writer'
+    """
+    if not _KEY.fullmatch(text):
+        raise BadValue(
+            text, "is no proper name here: use lower-case letters, digits, '-', '.' and '_'."
+        )
+    return text
+
+
+def login(text: str) -> str:
+    """`text` when it can be a login; else `BadValue`."""
+    if not _LOGIN.fullmatch(text):
+        raise BadValue(
+            text, "cannot be a login: use letters, digits and marks, no spaces, none of ; : , / \"'"
+        )
+    return text
+
+
+def path(text: str) -> str:
+    """`text` when it is a proper path; else `BadValue`.
+
+    >>> path("/stations/fennick")
+    '/stations/fennick'
+    """
+    if not text.startswith("/"):
+        raise BadValue(text, "is no path: a path starts with '/'.")
+    if text == "/":
+        return text
+    if len(text) > _LONGEST_PATH:
+        raise BadValue(text, f"is too long for a path ({_LONGEST_PATH} letters at most).")
+    for segment in text[1:].split("/"):
+        if not segment or segment in (".", "..") or segment != segment.strip():
+            raise BadValue(
+                text, "is no proper path: between two '/' stands a name, and none at the end."
+            )
+    if _CONTROL.search(text):
+        raise BadValue(text, "is no proper path: it holds a control character.")
+    return text
+
+
+def folded(text: str) -> str:
+    """The form in which logins, group names and values of tests are compared."""
+    return text.strip().casefold()
+
+
+def nearest(name: str, known: Collection[str], most: int = 2) -> tuple[str, ...]:
+    """The known names nearest to `name`, best first; none when nothing is near.
+
+    >>> nearest("volunters", ["keepers", "volunteers"])
+    ('volunteers',)
+    """
+    from difflib import get_close_matches  # only when something is wrong
+
+    wanted = folded(name)
+    spelled: dict[str, str] = {folded(each): each for each in _plausible(wanted, known)}
+    close = get_close_matches(wanted, spelled, n=most, cutoff=0.6)
+    return tuple(spelled[each] for each in close)
+
+
+def _plausible(wanted: str, known: Collection[str]) -> Iterable[str]:
+    """All of a short list; of a long one only what starts alike, so that it stays quick."""
+    if len(known) <= 2_000:
+        return known
+    return [each for each in known if each[:3].casefold() == wanted[:3]]

@@ -1,0 +1,168 @@
+"""People: users, groups, conditions and plans."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Final, NamedTuple
+
+from prim_lantern.errors import BadValue
+from prim_lantern.site.moments import ALWAYS, Duration, Period, moment
+from prim_lantern.site.names import folded
+from prim_lantern.site.origin import Origin
+from prim_lantern.site.who import Who
+
+ACTIVE: Final = "active"
+STATUSES: Final = (ACTIVE, "invited", "suspended", "byline")
+
+
+class Membership(NamedTuple):
+    """A group that a user is in by hand, maybe for a period."""
+
+    group: str
+    period: Period = ALWAYS
+
+
+class Enrolment(NamedTuple):
+    """A plan that a user is enrolled in, from a moment on."""
+
+    plan: str
+    since: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class User:
+    """A person: an account, an invitation, or a byline without an account."""
+
+    login: str
+    name: str = ""
+    email: str = ""
+    status: str = ACTIVE
+    memberships: tuple[Membership, ...] = ()
+    enrolments: tuple[Enrolment, ...] = ()
+    roles_elsewhere: tuple[str, ...] = ()
+    joined: datetime | None = None
+    attributes: Mapping[str, str] = field(default_factory=dict)
+    origin: Origin | None = field(default=None, compare=False, repr=False)
+
+    @property
+    def called(self) -> str:
+        """The name that people use: the name, or the login where none is given."""
+        return self.name or self.login
+
+    def value_of(self, attribute: str) -> str:
+        """What a test reads: an attribute, or one of the columns that everybody has."""
+        match attribute:
+            case "login" | "name" | "email" | "status":
+                return str(getattr(self, attribute))
+            case "joined":
+                return self.joined.isoformat() if self.joined else ""
+            case _:
+                return self.attributes.get(attribute, "")
+
+
+class StandIn(User):
+    """Somebody pictured who is in just the groups listed: nothing else is known of them."""
+
+    __slots__ = ()
+
+
+TESTABLE_COLUMNS: Final = ("login", "name", "email", "status", "joined")
+OPERATORS: Final = (
+    "is",
+    "is_not",
+    "one_of",
+    "none_of",
+    "contains",
+    "before",
+    "after",
+    "filled",
+)
+
+
+class Test(NamedTuple):
+    """One test on an attribute: `values` holds one text, several, or a moment's text.
+
+    `filled` is written with "true" or "false".
+    """
+
+    attribute: str
+    operator: str
+    values: tuple[str, ...]
+
+    def fits(self, user: User) -> bool:
+        """Whether the user passes; values compare without regard to case and outer space."""
+        text = user.value_of(self.attribute)
+        have = [each for each in map(folded, text.split(";")) if each]
+        want = [folded(value) for value in self.values]
+        match self.operator:
+            case "is" | "one_of":
+                return any(value in have for value in want)
+            case "is_not" | "none_of":
+                return not any(value in have for value in want)
+            case "contains":
+                return any(value in each for value in want for each in have)
+            case "filled":
+                return bool(have) == (want == ["true"])
+            case _:
+                limit = moment(self.values[0])
+                dates = [at for each in have if (at := _moment_or_none(each)) is not None]
+                return any(at < limit if self.operator == "before" else at > limit for at in dates)
+
+    def __str__(self) -> str:
+        words = self.operator.replace("_", " ")
+        if self.operator == "filled":
+            return f"{self.attribute} is {'filled' if self.values == ('true',) else 'empty'}"
+        return f"{self.attribute} {words} {' or '.join(self.values)}"
+
+
+def _moment_or_none(text: str) -> datetime | None:
+    try:
+        return moment(text.upper())
+    except BadValue:
+        return None
+
+
+Row = tuple[Test, ...]
+"""Tests that must all fit; a condition is several rows, one of which is enough."""
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """A group of people, with all the ways to be a member."""
+
+    name: str
+    label: str = ""
+    about: str = ""
+    counts_in: tuple[str, ...] = ()
+    stewards: tuple[Who, ...] = ()
+    members: tuple[str, ...] = ()
+    when: tuple[Row, ...] = ()
+    mapped_from: tuple[str, ...] = ()
+    origin: Origin | None = field(default=None, compare=False, repr=False)
+
+    @property
+    def called(self) -> str:
+        """The label, or the name where there is none."""
+        return self.label or self.name
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What people enrol in: groups for a time (no end where `lasts` is None)."""
+
+    name: str
+    label: str = ""
+    groups: tuple[str, ...] = ()
+    lasts: Duration | None = None
+    origin: Origin | None = field(default=None, compare=False, repr=False)
+
+    @property
+    def called(self) -> str:
+        """The label, or the name where there is none."""
+        return self.label or self.name
+
+    def period_from(self, since: datetime) -> Period:
+        """The time that an enrolment from this moment covers."""
+        return Period(since, self.lasts.after(since) if self.lasts else None)
