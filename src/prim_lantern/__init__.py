@@ -30,6 +30,7 @@ from prim_lantern.errors import (
 )
 from prim_lantern.live import Decision, Site, WhoMay, open_demo, open_site
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import Membership
 
 __version__ = "0.1.0"
 
@@ -42,6 +43,7 @@ __all__ = [
     "Explanation",
     "Grid",
     "LookingAs",
+    "Membership",
     "NoSite",
     "NotOverwritten",
     "Offer",

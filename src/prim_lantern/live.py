@@ -369,6 +369,10 @@ may do everything.
         """The moment that `at` means, in UTC: now when left out."""
         return datetime.now(UTC) if at is None else moment(at)
 
+    def next_turn(self, at: Moment = None) -> datetime | None:
+        """The next moment at which something changes by itself; until then answers hold."""
+        return self._timeline.next_turn(self.moment(at))
+
     # Deciding -----------------------------------------------------------------------------
 
     @cached_property

@@ -32,10 +32,14 @@ _COMMANDS = {
 class _Commands(click.Group):
     """The commands, each loaded when it is used, so that a single answer comes quickly."""
 
-    def list_commands(self, ctx: click.Context) -> list[str]:
+    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002
         return list(_COMMANDS)
 
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+    def get_command(
+        self,
+        ctx: click.Context,  # noqa: ARG002
+        cmd_name: str,
+    ) -> click.Command | None:
         module = _COMMANDS.get(cmd_name)
         if module is None:
             return None

@@ -100,6 +100,10 @@ class Belonging:
         for role in map(folded, user.roles_elsewhere):
             for group in self._mapped.get(role, ()):
                 yield Way("mapped", role, ALWAYS, (group.name,), user.origin)
+        yield from self._fitting_ways(user)
+
+    def _fitting_ways(self, user: User) -> Iterator[Way]:
+        """The ways by condition: each row that fits is one."""
         for group in self._conditional:
             for number, row in enumerate(group.when):
                 if all(test.fits(user) for test in row):
@@ -122,7 +126,8 @@ class Belonging:
 
     def _chains_up(self, group: str) -> list[tuple[str, ...]]:
         """The group, and every group that it counts in, each by a shortest chain."""
-        chains, reached = [(group,)], {group}
+        chains: list[tuple[str, ...]] = [(group,)]
+        reached = {group}
         for chain in chains:  # grows while it is walked: breadth first
             for upper in self.data.groups[chain[-1]].counts_in:
                 if upper not in reached:

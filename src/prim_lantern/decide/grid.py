@@ -42,7 +42,8 @@ class Grid:
     """Marks by row, who and action: "yes", "no", "own", or "" where nobody has spoken.
 
     A mark speaks of the item itself, and of a section or category also of a new item there
-    ("own": only where they write it). `marks[row][who][action]` follow the order of the three lists.
+    ("own": only where they write it). `marks[row][who][action]` follow the order of the
+    three lists.
     """
 
     rows: tuple[Row, ...]
@@ -119,9 +120,9 @@ def _mark_of(decider: Reference, login: str | None, action: str, where: str) -> 
         mine = login is not None and all(login in each.authors for each in samples)
         return OWN if mine and _only_own(decider, login or "", action, where, samples) else YES
     pictured = where not in decider.data.items or len(samples) > 1
-    if login is not None and (pictured or login.startswith("somebody:")):
-        if _only_own(decider, login, action, where, samples):
-            return OWN
+    could_be_theirs = login is not None and (pictured or login.startswith("somebody:"))
+    if could_be_theirs and _only_own(decider, login or "", action, where, samples):
+        return OWN
     return SILENT_CELL if _silent(_ask(decider, login, action, where, samples[0])) else NO
 
 

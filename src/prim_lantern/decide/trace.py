@@ -30,6 +30,9 @@ class Say(NamedTuple):
     cut_at: str | None = None
 
 
+UNSAID: Final = Say()
+
+
 class AllAccess(NamedTuple):
     """A given all-access role that holds what is asked about, and through which place."""
 
@@ -71,10 +74,10 @@ class Reading:
     met: tuple[Met, ...] = ()
     set_aside: tuple[Standing, ...] = ()
     all_access: AllAccess | None = None
-    say: Say = Say()
+    say: Say = UNSAID
     state_passed: bool = True
     author: bool = False
-    drafts: Say = Say()
+    drafts: Say = UNSAID
     of_page: Reading | None = None
     of_target: Reading | None = None
 
@@ -91,7 +94,7 @@ class Doing:
     final_deny: Clause | None = None
     reading: Reading | None = None
     all_access: AllAccess | None = None
-    say: Say = Say()
+    say: Say = UNSAID
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +137,7 @@ class Managing:
     owner: bool = False
     final_deny: Clause | None = None
     all_access: AllAccess | None = None
-    say: Say = Say()
+    say: Say = UNSAID
 
 
 Trace = Reading | Doing | Creating | Filing | Moving | Managing

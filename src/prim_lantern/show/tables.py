@@ -116,11 +116,11 @@ def offer_lines(data: SiteData, offers: Sequence[Offer], most: int = 12) -> list
         for (categories, needed), kinds in groups.items():
             joined.setdefault((categories, needed, ", ".join(kinds)), []).append(parent)
     lines = []
-    for (categories, needed, kinds), parents in islice(joined.items(), most):
+    for (categories, needed, called), parents in islice(joined.items(), most):
         filed = f", filed under {' or '.join(categories)}" if categories else ""
         if categories and not needed:
             filed = f", if they like{filed}"
-        lines.append(f"{kinds} below {_some(parents)}{filed}")
+        lines.append(f"{called} below {_some(parents)}{filed}")
     if len(joined) > most:
         lines.append(f"and {len(joined) - most} more sorts; --json has them all")
     return lines

@@ -96,7 +96,7 @@ ALWAYS = Period()
 class Duration(NamedTuple):
     """A number of days, weeks, months or years."""
 
-    count: int
+    number: int
     unit: str
 
     @classmethod
@@ -117,8 +117,8 @@ class Duration(NamedTuple):
         """
         try:
             if self.unit in ("day", "week"):
-                return start + timedelta(days=self.count * (7 if self.unit == "week" else 1))
-            months = start.month - 1 + self.count * (12 if self.unit == "year" else 1)
+                return start + timedelta(days=self.number * (7 if self.unit == "week" else 1))
+            months = start.month - 1 + self.number * (12 if self.unit == "year" else 1)
             year, month = start.year + months // 12, months % 12 + 1
             return start.replace(
                 year=year, month=month, day=min(start.day, monthrange(year, month)[1])
@@ -127,4 +127,4 @@ class Duration(NamedTuple):
             raise BadValue(str(self), "ends after the year 9999; choose a shorter one.") from None
 
     def __str__(self) -> str:
-        return f"{self.count} {self.unit}{'s' if self.count > 1 else ''}"
+        return f"{self.number} {self.unit}{'s' if self.number > 1 else ''}"

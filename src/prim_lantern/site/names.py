@@ -73,7 +73,9 @@ def nearest(name: str, known: Collection[str], most: int = 2) -> tuple[str, ...]
 
     wanted = folded(name)
     spelled: dict[str, str] = {folded(each): each for each in _plausible(wanted, known)}
-    close = get_close_matches(wanted, spelled, n=most, cutoff=0.6)
+    if wanted in spelled:  # the same but for case
+        return (spelled[wanted],)
+    close = get_close_matches(wanted, spelled, n=most, cutoff=0.62)
     return tuple(spelled[each] for each in close)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from prim_lantern.decide.clauses import Source
 from prim_lantern.decide.question import Question
 from prim_lantern.site.origin import Origin
 
@@ -22,10 +23,12 @@ class Point:
     origin: Origin | None = None
     name: str | None = None
     behind: tuple[Point, ...] = ()
+    source: Source | None = None
 
     def lines(self, indent: str = "  ") -> Iterator[str]:
         """The point as lines of text, what lies behind it further in."""
-        yield f"{indent}- {self.text}{f'  [{self.origin}]' if self.origin else ''}"
+        written = f"  [{self.origin}]" if self.origin else ""
+        yield f"{indent}- {self.text}{written}"
         for point in self.behind:
             yield from point.lines(indent + "  ")
 
@@ -55,9 +58,9 @@ _SECTIONS = {
 class Explanation:
     """An answer with what decided it.
 
-    `sentence` is the whole answer, `short` the end of it that says why. `because` is what decided; for a no, the thing that settles it first. `readerships`
-    are those met on the way, `outweighed` what would have said otherwise, `from_above`
-    what is cut off, `missing` every key that a yes still needs, and `near` what would
+    `sentence` is the whole answer, `short` the end of it that says why. `because` is what
+    decided; for a no, the thing that settles it first. `readerships` are those met on the
+    way, `outweighed` what would have said otherwise, `from_above` what is cut off, `missing` every key that a yes still needs, and `near` what would
     give the right but for one thing. `str()` gives the whole as text for people.
     """
 
@@ -71,6 +74,11 @@ class Explanation:
     from_above: tuple[Point, ...] = ()
     missing: tuple[Point, ...] = ()
     near: tuple[Point, ...] = ()
+
+    @property
+    def decided_by(self) -> tuple[Source, ...]:
+        """The rules and given roles among what decided, for programs to follow."""
+        return tuple(point.source for point in self.because if point.source is not None)
 
     def sections(self) -> Iterator[tuple[str, tuple[Point, ...]]]:
         """The headings with their points, those without points left out."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from prim_lantern.decide.clauses import Clause
+from prim_lantern.decide.clauses import Clause, Source
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Explanation, Point
 from prim_lantern.decide.explain.near import near_misses
@@ -196,7 +196,8 @@ class _Teller:
         given = access.given
         text = f"{words.given_name(self.data, given)} has all access there"
         behind = tuple(point for who in given.to for point in self._belongs(who))
-        return Point("given-role", text, given.origin, given.role, behind)
+        source = Source(given=given, row_of=given.role)
+        return Point("given-role", text, given.origin, given.role, behind, source)
 
     # A no -------------------------------------------------------------------------------
 
@@ -410,6 +411,7 @@ class _Teller:
             clause.source.origin,
             given.role if given is not None else rule.id if rule is not None else None,
             tuple(self._belongs(clause.who)),
+            clause.source,
         )
 
     def _belongs(self, who: Who) -> Iterable[Point]:

@@ -6,9 +6,10 @@ The standard TOML reader keeps no positions; messages and explanations need them
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 Where = tuple[str | int, ...]
+Token = tuple[str | None, str, int]
 
 _TOKEN = re.compile(
     r'(?P<text>"""(?:\\.|[^\\])*?"{3,5}|\'{3}.*?\'{3,5}|"(?:\\.|[^"\\\n])*"|\'[^\'\n]*\')'
@@ -54,51 +55,53 @@ class TomlLines:
         return found
 
     def _read(self, text: str) -> None:
-        line, depth, entry = 1, 0, 0
-        table: Where = ()
-        key: Where = ()
-        names: list[str] = []  # of the header or key being read
-        header = 0  # how many brackets opened the header being read
-        value = fresh = False  # in a value; at the start of one of its entries
+        """Walk the tokens: headers, keys, and what opens and closes in the values."""
+        line, tokens = 1, []
         for token in _TOKEN.finditer(text):
-            kind, word, at = token.lastgroup, token.group(), line
-            line += word.count("\n")
-            if kind == "newline":
-                if depth == 0 and not header:
-                    value, names = False, []
-            elif kind == "comment":
-                continue
-            elif value:
-                if depth == 1 and fresh and word != "]":
-                    self._lines.setdefault((*key, entry), at)
-                    fresh = False
-                if word in ("[", "{"):
-                    depth += 1
-                    if depth == 1:
-                        entry, fresh = 0, word == "["
-                elif word in ("]", "}"):
-                    depth -= 1
-                elif word == "," and depth == 1:
-                    entry, fresh = entry + 1, True
-            elif word == "[":
-                header += 1
-            elif word == "]":
-                if names:
-                    table = self._enter(names, listed=header == 2, line=at)
-                    names = []
-                header -= 1
-            elif word == "=":
+            if token.lastgroup != "comment":
+                tokens.append((token.lastgroup, token.group(), line))
+            line += token.group().count("\n")
+        table: Where = ()
+        at = 0
+        while at < len(tokens):
+            kind, word, line = tokens[at]
+            if word == "[" and kind == "mark":
+                listed = tokens[at + 1][1:] == ("[", line)
+                names, at = _names(tokens, at + 1 + listed)
+                table = self._enter(names, listed=listed, line=line)
+                at += 1 + listed  # the closing brackets
+            elif kind == "newline":
+                at += 1
+            else:
+                names, at = _names(tokens, at)
                 key = (*table, *names)
-                self._lines.setdefault(key, at)
-                value, names = True, []
-            elif word != ".":
-                names.append(_unquoted(word) if kind == "text" else word)
+                self._lines.setdefault(key, line)
+                at = self._value(key, tokens, at + 1)  # behind the equals sign
+
+    def _value(self, key: Where, tokens: Sequence[Token], at: int) -> int:
+        """Note the entries of a list; gives the place behind the value."""
+        depth, entry, fresh = 0, 0, False
+        is_list = tokens[at][1] == "[" and tokens[at][0] == "mark"
+        while at < len(tokens):
+            kind, word, line = tokens[at]
+            if kind == "newline" and depth == 0:
+                return at
+            if fresh and kind != "newline" and word != "]":
+                self._lines.setdefault((*key, entry), line)
+                fresh = False
+            if kind == "mark":
+                depth += {"[": 1, "{": 1, "]": -1, "}": -1}.get(word, 0)
+                if depth == 1 and is_list and word in "[,":
+                    entry, fresh = entry + (word == ","), True
+            at += 1
+        return at
 
     def _enter(self, names: list[str], *, listed: bool, line: int) -> Where:
         """Note the table of a header; a listed one gets its number."""
         where: Where = ()
         for name in names[:-1]:
             where = (*where, name)
+            self._lines.setdefault(where, line)
             if where in self._counts:  # a table below the latest of a listed one
                 where = (*where, self._counts[where])
         where = (*where, names[-1])
@@ -107,6 +110,17 @@ class TomlLines:
             where = (*where, self._counts[where])
         self._lines.setdefault(where, line)
         return where
+
+
+def _names(tokens: Sequence[Token], at: int) -> tuple[list[str], int]:
+    """The names of a header or key from here on, and the place behind them."""
+    names = []
+    while tokens[at][1] not in ("]", "=") or tokens[at][0] != "mark":
+        kind, word, _ = tokens[at]
+        if kind != "mark":
+            names.append(_unquoted(word) if kind == "text" else word)
+        at += 1
+    return names, at
 
 
 def _unquoted(word: str) -> str:

@@ -69,7 +69,7 @@ def read_folder(folder: str | Path) -> SiteData:
         tables = _Tables(values, TomlLines(toml_text), logins, problems)
         data = SiteData(**tables.parts(), attributes=attributes, users=users, items=items)
         if people_text is not None and content_text is not None:  # else all would seem unknown
-            problems.found.extend(problems_in(data))
+            problems.found.extend(each for each in problems_in(data) if each.value != "")
     if problems.found or data is None:
         once = {str(problem): problem for problem in problems.found}
         raise BadSite(sorted(once.values(), key=_in_file_order), str(folder))

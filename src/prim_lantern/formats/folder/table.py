@@ -69,7 +69,7 @@ class Table:
                 self._values[name] = value
         for name, key in keys.items():
             if key.required and name not in values:
-                problems.wrong(origin, at, name, "is missing here.")
+                problems.wrong(origin, at or name, name, "is missing here.")
 
     def _chosen(self, name: str, key: Key, value: Any) -> bool:
         """Whether a value is among the few words that its key takes."""
@@ -127,10 +127,11 @@ class Table:
 
     def place(self, name: str, reach: str | None = None) -> Place | None:
         """The place that a text names, with its reach; None where it names none."""
-        if name not in self._values:
+        reach_text = self.text(reach) or None if reach else None
+        if name not in self._values and reach_text is None:
             return None
         try:
-            return place(self.text(name), self.text(reach) or None if reach else None)
+            return place(self.text(name, "site"), reach_text)
         except BadValue as error:
             at = reach if reach and error.value == self.text(reach) else name
             self._problems.wrong(self.origin, at, error.value, error.expected)

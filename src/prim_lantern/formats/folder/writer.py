@@ -67,7 +67,7 @@ def toml_text(data: SiteData) -> str:
         if isinstance(value, list):
             document[name] = tomlkit.aot()
             for entry in value:
-                document[name].append(_table(entry))  # type: ignore[union-attr, arg-type]
+                document[name].append(_table(entry))
         elif name == "site":
             document[name] = _table(value)
         else:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from prim_lantern.errors import shortened
 from prim_lantern.site import names
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, EVERY_ACTION, MANAGING_ACTIONS
 from prim_lantern.site.check.notes import Notes
@@ -17,6 +16,8 @@ from prim_lantern.site.content import (
 )
 from prim_lantern.site.moments import written
 from prim_lantern.site.places import parent_of, way_to
+
+_LINKS_IN_A_ROW = 50
 
 
 def check(notes: Notes) -> None:
@@ -40,12 +41,27 @@ def check(notes: Notes) -> None:
         _category_set(notes, category_set)
     for item in data.items.values():
         _item(notes, item)
+    _links_in_a_row(notes)
     notes.circles(
         {item.path: [item.links_to] for item in data.items.values() if item.links_to},
         lambda path: data.items[path].origin,
         "links_to",
         "a link must end at something that is no link",
     )
+
+
+def _links_in_a_row(notes: Notes) -> None:
+    """Note links that lead to links to links …, further than a decision follows them."""
+    leads_to = {item.path: item.links_to for item in notes.data.items.values() if item.links_to}
+    inner = {target for target in leads_to.values() if target in leads_to}
+    for path in leads_to:
+        if path not in inner:  # the first of a row
+            at, steps = path, 0
+            while at in leads_to and steps <= _LINKS_IN_A_ROW:
+                at, steps = leads_to[at], steps + 1
+            if steps > _LINKS_IN_A_ROW:
+                expected = f"starts more than {_LINKS_IN_A_ROW} links in a row; link to the end."
+                notes.wrong(notes.data.items[path].origin, "links_to", path, expected)
 
 
 def _kind(notes: Notes, kind: Kind) -> None:
@@ -75,7 +91,7 @@ def _category_set(notes: Notes, category_set: CategorySet) -> None:
         above = category.rpartition("/")[0]
         if above and above not in category_set.categories:
             expected = f"lies below {above!r}, which this set does not have; add it."
-            notes.wrong(category_set.origin, category, category, expected, category_set.categories)
+            notes.wrong(category_set.origin, category, category, expected)
 
 
 def _item(notes: Notes, item: Item) -> None:
@@ -143,8 +159,9 @@ def _part(notes: Notes, item: Item) -> None:
     for column, value in its_pages.items():
         if value:
             expected = f"must stay empty: the {column} of a part are its page's."
-            notes.wrong(item.origin, column, shortened(value), expected)
+            shown = ";".join(value) if isinstance(value, tuple) else value
+            notes.wrong(item.origin, column, str(shown), expected)
     parent = parent_of(item.path)
     if parent is None or parent not in notes.data.items:
         expected = f"is a part without a page: no item stands at {parent or 'any place above'}."
-        notes.wrong(item.origin, "path", item.path, expected, notes.data.items)
+        notes.wrong(item.origin, "path", item.path, expected)
