@@ -162,9 +162,7 @@ class _Maker:
             login,
             self.word().replace("\n", " "),
             status=status,
-            memberships=tuple(
-                Membership(name, self.period()) for name in self.some(self.groups)
-            ),
+            memberships=tuple(Membership(name, self.period()) for name in self.some(self.groups)),
             enrolments=tuple(
                 Enrolment(name, NOON + timedelta(days=self.rng.randrange(-500, 100)))
                 for name in self.some(["year", "open"])
@@ -303,7 +301,9 @@ class _Maker:
         paths = sorted({self.path() for _ in range(self.rng.randrange(3, 12))}, key=tree_order)
         found: dict[str, Item] = {}
         for path in paths:
-            above = [item for each, item in found.items() if path.startswith(each.rstrip("/") + "/")]
+            above = [
+                item for each, item in found.items() if path.startswith(each.rstrip("/") + "/")
+            ]
             parent = path.rpartition("/")[0] or "/"
             if any(item.kind == "link" for item in above):
                 continue

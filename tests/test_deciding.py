@@ -22,6 +22,8 @@ CONTENT = """/a,page,A,ann,,,,,,,
 /s,page,Screen,,,,,,,,
 /link,link,To draft,,,,,,,,/d
 /far,link,To nothing,,,,,,,,/nowhere
+/club,page,Club,,,,,,,,
+/club/gull,page,Gull,,,,topic:sea/gulls,,,,
 /post,post,Post,ann,ben,draft,topic:sea/gulls,,,,
 """
 BASE = """
@@ -170,6 +172,17 @@ CASES = {
         + rule("allow", "see-drafts", "user:ben", "/post"),
         [("ben", "read", "/post", True)],
     ),
+    "standing alone below a category: only its own path keeps the category's readership away": (
+        place("topic:sea", 'readership = "nobody"')
+        + place("/post", 'readership = "public"\nreadership_from_above = false')
+        + rule("allow", "see-drafts", "everyone"),
+        [("ben", "read", "/post", True)],
+    ),
+    "standing alone above does not keep a category's readership away": (
+        place("topic:sea", 'readership = "nobody"')
+        + place("/club", 'readership = "public"\nreadership_from_above = false'),
+        [("ben", "read", "/club/gull", False), ("ben", "read", "/club", True)],
+    ),
     "a part meets only what stands on the way from its page": (
         CREW_AT_A
         + place("/a/p", 'readership = "signed-in"')
@@ -306,7 +319,10 @@ def test_a_created_item_is_its_makers_own(make_site):
 )
 def test_a_period_is_half_open(demo, at, may):
     assert bool(demo.may("bo.lind", "edit", "/visit/sailings", at)) is may
-    assert demo.items_for("bo.lind", "edit", at) == ["/visit/sailings", "/visit/sailings/timetable"] * may
+    assert (
+        demo.items_for("bo.lind", "edit", at)
+        == ["/visit/sailings", "/visit/sailings/timetable"] * may
+    )
 
 
 def test_state_in_effect_and_steps():

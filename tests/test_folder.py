@@ -184,13 +184,15 @@ def test_too_many_links_in_a_row_and_a_deep_tree(make_folder):
         "content.csv, line 2, links_to: '/l0' starts more than 50 links in a row; link to the end."
     ]
     deep = "/" + "/".join("x" for _ in range(1_000))
-    site = pl.open_site(make_folder(RULE + "where = '/x'\nreach = 'only-below'", content=f"{deep},page,,,,,,,,,\n"))
+    site = pl.open_site(
+        make_folder(RULE + "where = '/x'\nreach = 'only-below'", content=f"{deep},page,,,,,,,,,\n")
+    )
     assert site.may(None, "edit", deep)
     assert not site.may(None, "delete", deep)
 
 
 def test_there_is_no_site(tmp_path):
-    with pytest.raises(pl.NoSite, match="no such folder. 'prim-lantern new' makes one"):
+    with pytest.raises(pl.NoSite, match=r"no such folder\. 'prim-lantern new' makes one"):
         pl.open_site(tmp_path / "none")
     (tmp_path / "file").write_text("")
     with pytest.raises(pl.NoSite, match="it is a file, not a folder"):
@@ -215,7 +217,11 @@ def test_writing_does_not_overwrite_unless_told(tmp_path):
         write_folder(site, tmp_path)
     write_folder(site, tmp_path, overwrite=True)
     assert read_folder(tmp_path) == site
-    assert sorted(file.name for file in tmp_path.iterdir()) == ["content.csv", "people.csv", "site.toml"]
+    assert sorted(file.name for file in tmp_path.iterdir()) == [
+        "content.csv",
+        "people.csv",
+        "site.toml",
+    ]
 
 
 @pytest.mark.parametrize("empty", [True, False])

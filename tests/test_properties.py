@@ -227,10 +227,11 @@ def test_the_grid_says_of_an_item_what_a_question_says(site, who):
 @given(sites(), moments)
 def test_somebody_in_just_one_group_is_like_a_new_member(site, at):
     """Looking as a group is looking as a fresh user whom no condition fits."""
-    plain = {
-        name: replace(group, when=(), mapped_from=()) for name, group in site.groups.items()
-    }
+    plain = {name: replace(group, when=(), mapped_from=()) for name, group in site.groups.items()}
     newcomer = User("zed", "Zed", memberships=(pl.Membership("crew"),))
     bare = replace(site, groups=plain)
     grown = replace(bare, users={**site.users, "zed": newcomer})
-    assert pl.Site(bare).looking_as("group:crew", at).paths == pl.Site(grown).looking_as("zed", at).paths
+    assert (
+        pl.Site(bare).looking_as("group:crew", at).paths
+        == pl.Site(grown).looking_as("zed", at).paths
+    )

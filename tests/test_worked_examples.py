@@ -66,7 +66,10 @@ PATRONS = '[[places]]\nwhere = "/patrons"\nreadership = "patrons"\n'
 EXAMPLES = {
     1: (
         given("keeper", "group:keepers-fennick"),
-        [("leif", "read", "/stations/fennick", False), ("leif", "edit", "/stations/fennick", False)],
+        [
+            ("leif", "read", "/stations/fennick", False),
+            ("leif", "edit", "/stations/fennick", False),
+        ],
     ),
     2: (
         AT_FENNICK,

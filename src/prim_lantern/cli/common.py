@@ -60,7 +60,7 @@ def person(site: Site, text: str) -> str | None:
     if not found:
         spelled = {user.name: user.login for user in site.data.users.values()}
         near = names.nearest(text, {**spelled, **{login: login for login in site.data.users}})
-        raise UnknownUser(text, [spelled.get(each, each) for each in near])
+        raise UnknownUser(text, list(dict.fromkeys(spelled.get(e, e) for e in near)))
     if len(found) > 1:
         raise SeveralUsers(text, [(user.login, user.name) for user in found])
     return found[0].login

@@ -108,4 +108,8 @@ def run() -> None:
 
 
 def _complain(message: str) -> None:
-    click.echo(f"prim-lantern: {message}", err=True)
+    from prim_lantern.show.terminal import wrapped
+
+    for line in f"prim-lantern: {message}".split("\n"):
+        for piece in wrapped(line.lstrip(), " " * (len(line) - len(line.lstrip())), "  "):
+            click.echo(piece, err=True)

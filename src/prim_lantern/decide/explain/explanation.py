@@ -60,8 +60,9 @@ class Explanation:
 
     `sentence` is the whole answer, `short` the end of it that says why. `because` is what
     decided; for a no, the thing that settles it first. `readerships` are those met on the
-    way, `outweighed` what would have said otherwise, `from_above` what is cut off, `missing` every key that a yes still needs, and `near` what would
-    give the right but for one thing. `str()` gives the whole as text for people.
+    way, `outweighed` what would have said otherwise, `from_above` what is cut off,
+    `missing` every key that a yes still needs, and `near` what would give the right but
+    for one thing. `str()` gives the whole as text for people.
     """
 
     question: Question

@@ -1,0 +1,49 @@
+"""The shape of the code: imports run downwards, and a quick answer loads little."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import prim_lantern as pl
+
+ROOT = Path(__file__).parent.parent
+
+
+def loaded_by(statement: str) -> set[str]:
+    code = f"import sys, json\n{statement}\nprint(json.dumps(sorted(sys.modules)))"
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=True, timeout=60
+    )
+    return set(json.loads(done.stdout.splitlines()[-1]))
+
+
+def test_importing_the_package_loads_no_heavy_or_interface_package():
+    loaded = loaded_by("import prim_lantern")
+    slow = {"pandas", "numpy", "rich", "click", "tomlkit", "matplotlib", "sqlalchemy", "difflib"}
+    assert not slow & loaded
+    third_party = {n.partition(".")[0] for n in loaded} - set(sys.stdlib_module_names)
+    assert {n for n in third_party if not n.startswith(("_", "sitecustomize"))} == {"prim_lantern"}
+
+
+def test_a_single_answer_loads_no_tables():
+    ask = "from prim_lantern.cli.main import main; main(['may','hana','read','/','--site',%r], standalone_mode=False)"
+    loaded = loaded_by(ask % str(pl.DEMO_FOLDER))
+    assert "click" in loaded
+    assert not {"rich", "pandas", "tomlkit"} & loaded
+
+
+def test_the_imports_run_downwards():
+    command = [sys.executable, "-c", "from importlinter.cli import lint_imports_command as c; c()"]
+    done = subprocess.run(
+        command, cwd=ROOT, capture_output=True, text=True, check=False, timeout=120
+    )
+    assert done.returncode == 0, done.stdout
+
+
+def test_the_public_names_are_there_and_documented():
+    for name in pl.__all__:
+        assert getattr(pl, name, None) is not None
+        assert name == "DEMO_FOLDER" or getattr(pl, name).__doc__
