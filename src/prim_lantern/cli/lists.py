@@ -68,8 +68,7 @@ def what(who: str, action: str | None, where: str, at: str | None, as_json: bool
         return
     from prim_lantern.show.tables import table
 
-    name = words.person(site.data, login)
-    called = name[:1].upper() + name[1:]
+    called = words.opening(site.data, login)
     doing = words.doing(site.data, action)
     click.echo(f"{called} may {doing} {len(paths)} of {len(site.data.items)} items.")
     if paths:

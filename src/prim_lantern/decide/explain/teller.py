@@ -91,7 +91,7 @@ class _Teller:
     # The sentence -------------------------------------------------------------------
 
     def _sentence(self, allowed: bool, short: str) -> str:
-        name = self.name[:1].upper() + self.name[1:]
+        name = words.opening(self.data, self.login)
         verdict = f"Yes: {name} may" if allowed else f"No: {name} may not"
         return f"{verdict} {self._what()}: {short}."
 

@@ -61,6 +61,12 @@ def person(data: SiteData, login: str | None) -> str:
     return data.users[login].called if login is not None else "a guest"
 
 
+def opening(data: SiteData, login: str | None) -> str:
+    """The same at the start of a sentence; a login stays as it is spelled."""
+    name = person(data, login)
+    return name if login == name else name[:1].upper() + name[1:]
+
+
 def who(data: SiteData, each: Who) -> str:
     """Who a word speaks of: "Sam Whitlock", "group Keepers", "everybody signed in"."""
     match each.kind:

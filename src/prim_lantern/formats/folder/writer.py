@@ -84,6 +84,7 @@ def _table(entry: Mapping[str, Any]) -> Any:
     table = tomlkit.table()
     for key, value in entry.items():
         table[key] = _laid_out(value)
+    table.add(tomlkit.nl())
     return table
 
 

@@ -1,0 +1,17 @@
+"""Build the menu and a list of posts for whoever is looking, as a website does."""
+
+import prim_lantern as pl
+
+
+def main() -> None:
+    """Show the menu and the newest posts to a guest and to a friend."""
+    site = pl.open_demo()
+    newest = ["/log/film-crew", "/log/terns", "/log/first-puffins", "/log/storm-watch"]
+    for who in (None, "pavel.ostrow"):
+        view = site.looking_as(who, at="2027-05-10")
+        print(f"For {view.called}: {', '.join(link.title for link in view.menu)}")
+        print(f"  posts: {', '.join(site.filter(who, 'read', newest, at='2027-05-10'))}")
+
+
+if __name__ == "__main__":
+    main()

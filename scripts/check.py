@@ -1,0 +1,44 @@
+"""Check the whole project in a fresh virtual environment: style, types, import rules, tests.
+
+Needs Python 3.11 or later and nothing else. The environment is built from the project's own
+files, so that no step of the installation can be missing; the tests run on what was installed.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import venv
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+HOME = ROOT / ".venv-check"
+BIN = HOME / ("Scripts" if os.name == "nt" else "bin")
+
+CHECKS = (
+    ("style", ["ruff", "check", "."]),
+    ("layout", ["ruff", "format", "--check", "."]),
+    ("types", ["mypy"]),
+    ("import rules", ["lint-imports"]),
+    ("tests", ["python", "-m", "pytest", "-q", "-n", "auto", "--pyargs", "prim_lantern", "tests"]),
+)
+
+
+def main() -> int:
+    """Run every check; the exit code is 0 when all passed."""
+    venv.create(HOME, clear=True, with_pip=True)
+    python = str(BIN / "python")
+    install = [python, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", ".[dev]"]
+    subprocess.run(install, cwd=ROOT, check=True)
+    failed = []
+    for name, (command, *arguments) in CHECKS:
+        print(f"== {name}", flush=True)
+        if subprocess.run([str(BIN / command), *arguments], cwd=ROOT, check=False).returncode:
+            failed.append(name)
+    print(f"== failed: {', '.join(failed)}" if failed else "== all passed")
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,98 @@
+"""Take the pictures in docs/screenshots: each main command in a real terminal window.
+
+Needs the Debian packages xvfb, xterm, imagemagick and fonts-dejavu, and no monitor.
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import prim_lantern as pl
+
+SCREENSHOTS = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+DISPLAY = ":87"
+PAPER = "#fbfaf6"
+SCREEN = "1280x1100x24"
+AT = "--at 2027-05-10"
+
+COMMANDS = {
+    "why": f"why sam publish /log/seal-count {AT}",
+    "look-as": f"look-as sam {AT}",
+    "grid": f"grid --who guests --who friends --who volunteers --who log-approvers "
+    f"--action read --action create --action edit {AT}",
+    "what": f"what bo.lind {AT}",
+    "who": f"who edit /log/first-puffins {AT}",
+    "role": "role show field-writer",
+    "folder-check": "folder check broken",
+}
+
+
+def main(wanted: list[str]) -> None:
+    """Take the pictures named, or all."""
+    SCREENSHOTS.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", SCREEN], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1)
+        with TemporaryDirectory() as folder:
+            _lay_out(Path(folder))
+            for name, command in COMMANDS.items():
+                if name in wanted or not wanted:
+                    _take(SCREENSHOTS / f"{name}.png", command, Path(folder))
+    finally:
+        screen.terminate()
+        screen.wait()
+
+
+def _lay_out(folder: Path) -> None:
+    """The demo site, and a copy of it with a few slips of the pen."""
+    shutil.copytree(pl.DEMO_FOLDER, folder / "site")
+    shutil.copytree(pl.DEMO_FOLDER, folder / "broken")
+    for file, right, wrong in (
+        ("site.toml", 'role = "news-writer"', 'role = "news-wirter"'),
+        ("site.toml", 'where = "topic:press"\nkinds', 'where = "topic:pres"\nkinds'),
+        ("people.csv", "trustees;plan:patron@2026-10-01", "trustees;plan:patron"),
+        ("content.csv", "/log/terns,post", "/log/terns,pots"),
+    ):
+        path = folder / "broken" / file
+        text = path.read_text(encoding="utf-8").replace(right, wrong)
+        path.write_text(text, encoding="utf-8")
+
+
+def _take(picture: Path, command: str, folder: Path) -> None:
+    shown = f"printf '\\033[?25l$ prim-lantern %s\\n' {shlex.quote(command)}"
+    script = f"{shown}; prim-lantern {command}; sleep 60"
+    long = command.startswith("look-as")
+    environment = {
+        **os.environ,
+        "DISPLAY": DISPLAY,
+        "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
+        "LANG": "C.UTF-8",
+        "PRIM_LANTERN_SITE": "site",
+    }
+    window = subprocess.Popen(
+        ["xterm", "-u8", "-geometry", f"102x{74 if long else 40}+0+0", "-fa", "DejaVu Sans Mono",
+         "-fs", "9" if long else "12", "-bg", PAPER, "-fg", "#1f2933", "-b", "12",
+         "-xrm", "*color1: #b42318", "-xrm", "*color2: #1a7f37", "-xrm", "*color3: #8a5a00",
+         "-xrm", "*color6: #0b6b78", "-e", "sh", "-c", script],
+        env=environment, cwd=folder, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        time.sleep(3)
+        subprocess.run(["import", "-window", "root", str(picture)], env=environment, check=True)
+        trim = ["-fill", PAPER, "-opaque", "black", "-fuzz", "2%", "-trim", "+repage"]
+        frame = ["-bordercolor", PAPER, "-border", "16"]
+        subprocess.run(["convert", str(picture), *trim, *frame, str(picture)], check=True)
+    finally:
+        window.terminate()
+        window.wait()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

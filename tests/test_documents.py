@@ -1,0 +1,58 @@
+"""What the documents show is what happens; the examples run."""
+
+from __future__ import annotations
+
+import doctest
+import re
+import shutil
+import subprocess
+import sys
+
+import pytest
+
+import prim_lantern as pl
+from documents import DOCUMENTS, ROOT, with_answers
+
+EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
+_LINK = re.compile(r"\]\(([^)#:]+)\)")
+
+
+@pytest.fixture(scope="module")
+def folder_with_demo(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("documents")
+    shutil.copytree(pl.DEMO_FOLDER, folder / "site")
+    return folder
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda each: each.name)
+def test_commands_answer_as_written(document, folder_with_demo):
+    text = document.read_text(encoding="utf-8")
+    assert with_answers(text, folder_with_demo) == text
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda each: each.name)
+def test_python_answers_as_written(document, folder_with_demo, monkeypatch):
+    monkeypatch.chdir(folder_with_demo)
+    found = doctest.testfile(str(document), module_relative=False, encoding="utf-8")
+    assert found.failed == 0
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda each: each.name)
+def test_links_lead_somewhere(document):
+    for link in _LINK.findall(document.read_text(encoding="utf-8")):
+        assert (document.parent / link).exists(), link
+
+
+def test_the_first_code_of_the_readme_comes_within_sixty_words():
+    before = (ROOT / "README.md").read_text(encoding="utf-8").partition("```")[0]
+    assert len(before.split()) <= 60
+
+
+@pytest.mark.parametrize("example", EXAMPLES, ids=lambda each: each.stem)
+def test_an_example_runs(example, tmp_path):
+    done = subprocess.run(
+        [sys.executable, "-W", "error", str(example)],
+        cwd=tmp_path, capture_output=True, text=True, check=False, timeout=60,
+    )  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout
