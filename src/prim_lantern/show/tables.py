@@ -16,7 +16,7 @@ from prim_lantern.decide.looking import LookingAs, Offer, Seen
 from prim_lantern.show.terminal import width
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import way_to
+from prim_lantern.site.places import parent_of
 
 _MARKS = {"yes": "green", "own": "yellow", "no": "red", "": "default"}
 _WHERE_WIDTH = 25
@@ -72,23 +72,31 @@ def looking_tree(data: SiteData, view: LookingAs) -> Tree:
     nodes: dict[str, Tree] = {}
     for seen in view.items:
         path = seen.item.path
-        above = _node_above(data, path, nodes) or root
-        nodes[path] = above.add(_line(data, seen, above is root))
+        label, above = _stands_under(data, path, nodes, root)
+        nodes[path] = above.add(_line(data, seen, label))
     return root
 
 
-def _node_above(data: SiteData, path: str, nodes: dict[str, Tree]) -> Tree | None:
-    """The node of the nearest path above; of those below the root, only the parts of the
-    home page stand under it."""
-    for above in reversed(way_to(path)[:-1]):
-        if above in nodes and (above != "/" or data.is_part(path)):
-            return nodes[above]
-    return None
+def _stands_under(
+    data: SiteData, path: str, nodes: dict[str, Tree], root: Tree
+) -> tuple[str, Tree]:
+    """The rest of a path, and the node under which it stands: of the nearest path above that
+    is seen, or that is a section without a page. Below the root, only the parts of the home
+    page stand under it.
+    """
+    above = parent_of(path)
+    while above is not None and (above != "/" or data.is_part(path)):
+        if above not in nodes and above not in data.items:
+            label, outer = _stands_under(data, above, nodes, root)
+            nodes[above] = outer.add(Text(f"{label} (no page)", style="dim"))
+        if above in nodes:
+            return path.removeprefix(above).lstrip("/"), nodes[above]
+        above = parent_of(above)
+    return path, root
 
 
-def _line(data: SiteData, seen: Seen, top: bool) -> Text:
-    path = seen.item.path
-    line = Text(path if top else path[path.rindex("/") + 1 :], style="bold" if top else "")
+def _line(data: SiteData, seen: Seen, label: str) -> Text:
+    line = Text().append(label, "bold" if label.startswith("/") else "")
     kind = data.all_kinds[seen.item.kind]
     if kind.link:
         line.append(f" → {seen.item.links_to}", style="dim")
