@@ -4,7 +4,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import prim_lantern as pl
-from prim_lantern.formats.folder import write_folder
+from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.content import Item
 from prim_lantern.site.people import User
 from prim_lantern.site.places import place

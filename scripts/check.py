@@ -1,4 +1,5 @@
-"""Check the whole project in a fresh virtual environment: style, types, import rules, tests.
+"""Check the whole project in a fresh virtual environment: style, types, tests (import rules
+among them).
 
 Needs Python 3.11 or later and nothing else. The environment is built from the project's own
 files, so that no step of the installation can be missing; the tests run on what was installed.
@@ -20,7 +21,6 @@ CHECKS = (
     ("style", ["ruff", "check", "."]),
     ("layout", ["ruff", "format", "--check", "."]),
     ("types", ["mypy"]),
-    ("import rules", ["lint-imports"]),
     ("tests", ["python", "-m", "pytest", "-q", "-n", "auto", "--pyargs", "prim_lantern", "tests"]),
 )
 

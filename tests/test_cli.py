@@ -16,11 +16,11 @@ AT = ("--at", "2027-05-10")
 
 # What is asked, the exit code, and the whole answer (or its beginning, before …).
 ANSWERS = [
-    ("may sam edit /log/seal-count", 0, "Yes: Sam Whitlock may edit “The spring seal count” (/log/seal-count): by the role Field writer.\n"),
+    ("may sam edit /log/seal-count", 0, "Yes: Sam Whitlock may edit “The spring seal count” (/log/seal-count): by the role Field writer,\nthrough group Volunteers.\n"),
     ("may SAM.WHITLOCK publish /log/seal-count", 1, "No: Sam Whitlock may not publish “The spring seal count” (/log/seal-count): it asks for four eyes,\nand they wrote or changed it.\n"),
     ("may guest read /trustees/minutes", 1, "No: A guest may not read “Minutes” (/trustees/minutes): the rule minutes-stay-inside forbids it\nwithout exceptions.\n"),
-    ("may sam create /log --kind post --filed topic:wildlife", 0, "Yes: Sam Whitlock may create a Log entry below /log, filed under topic:wildlife: by the role Field\nwriter.\n"),
-    ("may anneke file-under /log/bees --filed topic:press", 0, "Yes: Anneke Sorley may file “Bees in the wall” (/log/bees) under topic:press: by the rule\npress-only-by-newsroom.\n"),
+    ("may sam create /log --kind post --filed topic:wildlife", 0, "Yes: Sam Whitlock may create a Log entry below /log, filed under topic:wildlife: by the role Field\nwriter, through group Volunteers.\n"),
+    ("may anneke file-under /log/bees --filed topic:press", 0, "Yes: Anneke Sorley may file “Bees in the wall” (/log/bees) under topic:press: by the rule\npress-only-by-newsroom, through group Newsroom.\n"),
     ("may leif move /stations/fennick/landing --below /stations/marrow", 1, "No: Leif Aronsen may not move “Landing at Fennick Rock” (/stations/fennick/landing) below\n/stations/marrow: they may not create it there: nothing gives them the right to create this here.\n"),
     ("may beatrix manage-rights /trustees", 0, "Yes: Beatrix Lowe may manage rights at /trustees: by the role Minute taker.\n"),
     ("may tomasz look-as", 0, "Yes: Tomasz Reeve may look as somebody else at the site: by the role Site helper.\n"),

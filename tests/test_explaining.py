@@ -69,7 +69,7 @@ def test_the_whole_text(demo, asked, text):
 REASONS = [
     ("hana.okafor", "edit", "/log", "they are the owner of the site, who may do everything", "is the owner of the site"),
     ("ines.varga", "edit", "/log", "their role Web team has all access on the whole site", "The role Web team, given to Ines Varga on the whole site, has all access there"),
-    ("leif.aronsen", "edit", "/stations/fennick/landing", "by the role Station keeper", "is in group Keepers of Fennick Rock: fits position is keeper and station one of fennick or fennick rock"),
+    ("leif.aronsen", "edit", "/stations/fennick/landing", "by the role Station keeper, through group Keepers of Fennick Rock", "is in group Keepers of Fennick Rock: fits position is keeper and station one of fennick or fennick rock"),
     ("farah.lindqvist", "read", "/learn/packs", "it is published, and they are among its readers", "is in group Visiting teachers: has directory:teacher elsewhere"),
     ("theo.marsh", "edit", "/log/old-postcards", "they cannot read it, as it is draft, and they may not see drafts", "Theo Marsh is suspended and counts as a guest"),
     ("sam.whitlock", "edit", "/log/terns", "they may read it, but nothing gives them the right to edit here", "now it is in-review"),

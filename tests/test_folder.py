@@ -11,8 +11,9 @@ import pytest
 from hypothesis import given, settings
 
 import prim_lantern as pl
-from prim_lantern.formats.folder import read_folder, site_schema, write_folder
-from prim_lantern.formats.folder.writer import toml_text
+from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.formats.folder.schema import site_schema
+from prim_lantern.formats.folder.writer import toml_text, write_folder
 from prim_lantern.site.check import problems_in
 from prim_lantern.starting import start_folder
 from sites import sites

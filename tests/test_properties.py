@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from prim_lantern.decide import decider_for
 from prim_lantern.decide.reference import Reference
-from prim_lantern.formats.folder import read_folder, write_folder
+from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import User
 from prim_lantern.site.rights import Rule

@@ -24,6 +24,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from prim_lantern.wording import did_you_mean, shortened
+
 if TYPE_CHECKING:
     from prim_lantern.site.origin import Problem
 
@@ -141,17 +143,3 @@ class NotOverwritten(PrimLanternError):
     def __init__(self, where: str, hint: str) -> None:
         self.where = where
         super().__init__(f"{where!r} is already there and was left as it is. {hint}")
-
-
-def did_you_mean(suggestions: Sequence[str]) -> str:
-    """The closing words of a message about an unknown name, or nothing."""
-    if not suggestions:
-        return ""
-    *first, last = suggestions
-    return f" Did you mean {', '.join(first)}{' or ' if first else ''}{last}?"
-
-
-def shortened(value: object, longest: int = 60) -> str:
-    """A value as a message shows it: quoted, on one line, cut where it is very long."""
-    text = repr(value) if isinstance(value, str) else str(value)
-    return text if len(text) <= longest else f"{text[: longest - 1]}…"

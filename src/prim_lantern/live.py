@@ -141,7 +141,7 @@ class Site:
         True
         """
         login, kind = self._login(who), self.data.kind(kind).name
-        parent = self._section(parent)
+        parent = self.section(parent)
         filed = tuple(dict.fromkeys(map(self.data.category, categories)))
         question = Question(login, "create", self.moment(at), parent, kind=kind, categories=filed)
         decider = self._decider(question.at)
@@ -158,7 +158,7 @@ class Site:
     def may_move(self, who: str | None, path: str, new_parent: str, at: Moment = None) -> Decision:
         """May this person move the item, with all below it, under the new parent?"""
         login, path = self._login(who), self.data.item(path).path
-        new_parent = self._section(new_parent)
+        new_parent = self.section(new_parent)
         question = Question(login, "move", self.moment(at), path, new_parent=new_parent)
         decider = self._decider(question.at)
         return self._decided(question, decider, decider.may_move(login, path, new_parent))
@@ -320,8 +320,8 @@ may do everything.
             raise BadQuestion("'file-under' needs a category: use may_file.")
         return action
 
-    def _section(self, path: str) -> str:
-        """A path at or below which an item stands."""
+    def section(self, path: str) -> str:
+        """The path, when an item stands at it or below; else `UnknownItem`."""
         if path not in self.data.sections:
             raise UnknownItem(path, names.nearest(path, self.data.sections))
         return path
@@ -331,11 +331,11 @@ may do everything.
         if found.kind == "category":
             self.data.category(text)
         elif found.kind == "path":
-            self._section(text)
+            self.section(text)
         return found
 
     def _row(self, text: str) -> str:
-        return self._section(text) if text.startswith("/") else self.data.category(text)
+        return self.section(text) if text.startswith("/") else self.data.category(text)
 
     def _who(self, text: str) -> Who:
         """A login, `user:…`, a group (`group:…`) or an audience."""

@@ -102,8 +102,9 @@ def _ask(
     _only_for("--below", below, action, "move")
     if action in MANAGING_ACTIONS:
         return site.may_manage(login, action, place, at)
+    if action != "move":
+        site.data.action(action)  # a name that is not known is said before what is missing
     if place == "site":
-        site.data.action(action) if action != "move" else None
         raise BadQuestion(f"{action!r} is asked of an item: add its path, as in '/log'.")
     if action == "create":
         if kind is None:

@@ -6,7 +6,8 @@ import click
 
 from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
 from prim_lantern.errors import BadSite
-from prim_lantern.formats.folder import read_folder, site_schema
+from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.formats.folder.schema import site_schema
 from prim_lantern.show.terminal import styled, wrapped
 
 

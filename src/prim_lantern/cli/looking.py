@@ -101,7 +101,7 @@ def _rows(site: Site, rows: str, within: str | None) -> list[str]:
             raise BadQuestion("--in belongs to sections and items, not to categories.")
         return list(site.data.categories)
     if within is not None:
-        site.data.item(within) if within not in site.data.sections else None
+        site.section(within)
     if rows == "items":
         paths = list(site.data.paths)
         return paths if within is None else [p for p in paths if p == within or is_above(within, p)]

@@ -52,8 +52,8 @@ class _Commands(click.Group):
     ) -> tuple[str | None, click.Command | None, list[str]]:
         name = args[0]
         if name not in _COMMANDS and not name.startswith("-"):
-            from prim_lantern.errors import did_you_mean
             from prim_lantern.site.names import nearest
+            from prim_lantern.wording import did_you_mean
 
             hint = did_you_mean(nearest(name, _COMMANDS)) or " 'prim-lantern --help' lists them."
             raise click.UsageError(f"There is no command {name!r}.{hint}", ctx)

@@ -5,13 +5,12 @@ from __future__ import annotations
 import click
 
 from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
-from prim_lantern.decide.clauses import rows_of
+from prim_lantern.decide.clauses import brought_along, rows_of
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import UnknownWho
 from prim_lantern.live import open_site
 from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site import names
-from prim_lantern.site.actions import brought_by
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Capability, Readership
 
@@ -70,7 +69,7 @@ def show_role(name: str, where: str, as_json: bool) -> None:
         of = f" (from {data.roles[included].called})" if included != wanted else ""
         for text in _row_texts(row):
             print_lines(wrapped(f"- {text}{of}", "  ", "  "))
-    brought = _brought(data, wanted)
+    brought = brought_along(data, wanted)
     if brought:
         click.echo(styled("Brings along", "strong"))
         for action, named in brought.items():
@@ -95,17 +94,6 @@ def _row_texts(row: Capability) -> list[str]:
     return texts
 
 
-def _brought(data: SiteData, role: str) -> dict[str, list[str]]:
-    """The actions that a role brings along, each with those named that need it."""
-    named = [action for _, row in rows_of(data, role) for action in (*row.can, *row.own)]
-    found: dict[str, list[str]] = {}
-    for action in dict.fromkeys(named):
-        for each in sorted(brought_by(action, data.actions)):
-            if each not in named:
-                found.setdefault(each, []).append(action)
-    return found
-
-
 def _role(data: SiteData, name: str) -> dict[str, object]:
     role = data.roles[name]
     return {
@@ -115,7 +103,7 @@ def _role(data: SiteData, name: str) -> dict[str, object]:
         "all_access": role.all_access,
         "includes": list(role.includes),
         "can": [text for _, row in rows_of(data, name) for text in _row_texts(row)],
-        "brings": _brought(data, name),
+        "brings": brought_along(data, name),
         "given": [
             {"to": [str(who) for who in given.to], "within_any": [str(p) for p in given.within_any]}
             for given in data.given

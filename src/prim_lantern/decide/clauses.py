@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from prim_lantern.site.actions import EVERY_ACTION, brought_by
 from prim_lantern.site.data import SiteData
@@ -14,8 +15,7 @@ from prim_lantern.site.rights import ANY, OWN, Capability, Given, Rule
 from prim_lantern.site.who import Who
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(NamedTuple):
     """What a clause comes from: a rule, or a given role and the role whose row it is."""
 
     rule: Rule | None = None
@@ -119,6 +119,18 @@ def rows_of(data: SiteData, role: str) -> Iterator[tuple[str, Capability]]:
             if included not in seen:
                 seen.add(included)
                 waiting.append(included)
+
+
+def brought_along(data: SiteData, role: str) -> dict[str, list[str]]:
+    """The actions that a role does not name but brings, each with those named that need it."""
+    rows = [row for _, row in rows_of(data, role)]
+    named = dict.fromkeys(action for row in rows for action in (*row.can, *row.own))
+    found: dict[str, list[str]] = {}
+    for action in named:
+        for brought in sorted(brought_by(action, data.actions)):
+            if brought not in named and EVERY_ACTION not in named:
+                found.setdefault(brought, []).append(action)
+    return found
 
 
 def _with_what_it_brings(data: SiteData, clause: Clause) -> Iterator[Clause]:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
-from typing import Final
+from typing import Final, NamedTuple
 
 from prim_lantern.decide import subject
 from prim_lantern.decide.looking import offers_below
@@ -23,8 +22,7 @@ OWN: Final = "own"
 SILENT_CELL: Final = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     """A line of the grid: a path or a category, and where words of its own stand.
 
     `own_words` counts the rules, given roles and settings that stand right here, and
@@ -37,8 +35,7 @@ class Row:
     below: int
 
 
-@dataclass(frozen=True, slots=True)
-class Grid:
+class Grid(NamedTuple):
     """Marks by row, who and action: "yes", "no", "own", or "" where nobody has spoken.
 
     A mark speaks of the item itself, and of a section or category also of a new item there
@@ -151,8 +148,8 @@ def _only_own(
 ) -> bool:
     """Whether a user may do it to one of these where they wrote it, and not where they did not."""
     return any(
-        _may(decider, login, action, where, replace(each, authors=frozenset({login})))
-        and not _may(decider, login, action, where, replace(each, authors=each.authors - {login}))
+        _may(decider, login, action, where, each._replace(authors=frozenset({login})))
+        and not _may(decider, login, action, where, each._replace(authors=each.authors - {login}))
         for each in samples
     )
 

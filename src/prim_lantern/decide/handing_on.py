@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 
 from prim_lantern.decide import subject
 from prim_lantern.decide.clauses import Clause
@@ -105,8 +104,8 @@ class HandingOn:
                 continue
             for kind in sorted(clause.kinds or data.all_kinds):
                 for state in STATES if clause.states is None else sorted(clause.states):
-                    about = replace(place, kinds=frozenset({kind}), state=state)
-                    cases = (replace(about, authors=each) for each in self._authors(clause.whose))
+                    about = place._replace(kinds=frozenset({kind}), state=state)
+                    cases = (about._replace(authors=each) for each in self._authors(clause.whose))
                     if not all(self._says_yes(action, each, period) for each in cases):
                         return (
                             f"they do not hold {action} at {clause.place} themselves, for "

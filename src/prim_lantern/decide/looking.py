@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from prim_lantern.decide.reference import Reference
 from prim_lantern.site.content import Item
@@ -13,8 +13,7 @@ from prim_lantern.site.places import parent_of, tree_order
 NEED_MORE = ("create", "file-under")
 
 
-@dataclass(frozen=True, slots=True)
-class Seen:
+class Seen(NamedTuple):
     """An item that can be read, and what else may be done to it."""
 
     item: Item
@@ -23,8 +22,7 @@ class Seen:
     own: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Offer:
+class Offer(NamedTuple):
     """A kind that may be created below a parent; `categories` may be filed under.
 
     `needs_category` says that it may be created only with one of them.
@@ -36,8 +34,7 @@ class Offer:
     needs_category: bool
 
 
-@dataclass(frozen=True, slots=True)
-class LookingAs:
+class LookingAs(NamedTuple):
     """What one person sees and may do, at one moment."""
 
     who: str | None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from prim_lantern.decide.belonging import Way
 from prim_lantern.decide.looking import NEED_MORE
@@ -12,8 +12,7 @@ from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.who import Who
 
 
-@dataclass(frozen=True, slots=True)
-class Powers:
+class Powers(NamedTuple):
     """All that speaks to one person at a moment, and what it comes to.
 
     `beyond` has, by action, the paths where they may do what not everybody signed in may.

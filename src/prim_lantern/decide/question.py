@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
+from typing import NamedTuple
 
 from prim_lantern.site.moments import written
 from prim_lantern.site.places import Place
 
 
-@dataclass(frozen=True, slots=True)
-class Question:
+class Question(NamedTuple):
     """May this person do this there? `who` is a login, or None for a guest.
 
     `path` is the item, or the parent of one to be created. `kind` and `categories` belong

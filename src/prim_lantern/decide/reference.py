@@ -7,7 +7,6 @@ slow; whatever is made to be fast is tested against it.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 from datetime import datetime
 
 from prim_lantern.decide import standing, subject
@@ -378,7 +377,7 @@ class Reference:
         self, login: str | None, about: Subject, category: str, *, any_state: bool = False
     ) -> Doing:
         """May the user file a subject under a category? Asked as if filed under that alone."""
-        alone = replace(about, categories=subject.with_above([category]))
+        alone = about._replace(categories=subject.with_above([category]))
         return self.do(login, "file-under", about, asked_of=alone, any_state=any_state)
 
     def may_file(self, login: str | None, path: str, category: str) -> Filing:

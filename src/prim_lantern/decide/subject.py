@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime
+from typing import NamedTuple
 
 from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.data import SiteData
@@ -21,8 +21,7 @@ from prim_lantern.site.places import (
 _FRESH = "\x00"
 
 
-@dataclass(frozen=True, slots=True)
-class Subject:
+class Subject(NamedTuple):
     """What places hold it, and what clauses ask of it.
 
     `way` are the paths from the root down to it; `own_paths` its own path and, for a

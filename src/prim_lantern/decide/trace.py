@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from prim_lantern.decide.clauses import Clause
@@ -63,8 +62,7 @@ class Met(NamedTuple):
         return self.is_in or self.let_past_by is not None
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(NamedTuple):
     """May they read it? Every test that was made; None where one was not needed."""
 
     allowed: bool
@@ -82,8 +80,7 @@ class Reading:
     of_target: Reading | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Doing:
+class Doing(NamedTuple):
     """May they do it, where "it" is any action but reading?"""
 
     allowed: bool
@@ -97,8 +94,7 @@ class Doing:
     say: Say = UNSAID
 
 
-@dataclass(frozen=True, slots=True)
-class Creating:
+class Creating(NamedTuple):
     """May they create such an item there? `obstacle` says why it could not even stand."""
 
     allowed: bool
@@ -108,8 +104,7 @@ class Creating:
     filing: tuple[tuple[str, Doing], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Filing:
+class Filing(NamedTuple):
     """May they file it there?"""
 
     allowed: bool
@@ -117,8 +112,7 @@ class Filing:
     doing: Doing | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Moving:
+class Moving(NamedTuple):
     """May they move it there? `editing` is of it and all below it."""
 
     allowed: bool
@@ -127,8 +121,7 @@ class Moving:
     creating: Creating | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Managing:
+class Managing(NamedTuple):
     """May they manage this place?"""
 
     allowed: bool

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Final
+from typing import Final, NamedTuple
 
 from prim_lantern.site.origin import Origin
 
@@ -46,8 +46,7 @@ class Action:
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(NamedTuple):
     """One way along the states: who may take it is decided by the action."""
 
     action: str

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from prim_lantern.errors import did_you_mean, shortened
+from prim_lantern.wording import did_you_mean, shortened
 
 
 @dataclass(frozen=True, slots=True)

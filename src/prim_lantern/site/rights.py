@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Final
+from typing import Final, NamedTuple
 
 from prim_lantern.site.moments import ALWAYS, Period
 from prim_lantern.site.origin import Origin
@@ -16,8 +16,7 @@ OTHERS: Final = "others"
 WHOSE: Final = (ANY, OWN, OTHERS)
 
 
-@dataclass(frozen=True, slots=True)
-class Capability:
+class Capability(NamedTuple):
     """One row of a role: what it can do, to which kinds, in which states.
 
     `can` is on anybody's items, `own` on one's own. Empty `kinds` or `in_state` mean all.

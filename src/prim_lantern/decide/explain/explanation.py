@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from prim_lantern.decide.clauses import Source
 from prim_lantern.decide.question import Question
 from prim_lantern.site.origin import Origin
 
 
-@dataclass(frozen=True, slots=True)
-class Point:
+class Point(NamedTuple):
     """One thing that counted: in words, where it was written, and what lies behind it.
 
     `what` names the sort of thing for programs: rule, given-role, readership, membership,
@@ -54,8 +53,7 @@ _SECTIONS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Explanation:
+class Explanation(NamedTuple):
     """An answer with what decided it.
 
     `sentence` is the whole answer, `short` the end of it that says why. `because` is what

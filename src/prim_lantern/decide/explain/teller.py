@@ -180,7 +180,10 @@ class _Teller:
             return self._all_access(doing.all_access)
         self._tell_say(doing.say, doing.action)
         self.because += [self._clause(each, doing.action) for each in doing.say.left]
-        return f"by {self._by(doing.say.left[0])}"
+        first = doing.say.left[0]
+        joining = {"group": ", through ", "audience": ", as "}.get(first.who.kind)
+        through = joining + words.who(self.data, first.who) if joining else ""
+        return f"by {self._by(first)}{through}"
 
     def _owner(self) -> str:
         origin = self.data.origin and self.data.origin.of("owner")

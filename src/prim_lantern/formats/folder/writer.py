@@ -33,7 +33,7 @@ def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False)
 
     >>> import tempfile
     >>> from prim_lantern.demo import DEMO_FOLDER
-    >>> from prim_lantern.formats.folder import read_folder
+    >>> from prim_lantern.formats.folder.reader import read_folder
     >>> site = read_folder(DEMO_FOLDER)
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     write_folder(site, folder)
