@@ -39,7 +39,7 @@ def _question(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
-@click.command()
+@click.command(short_help="May somebody do this? Yes or no.")
 @_question
 def may(where: str, as_json: bool, **asked: Any) -> int:
     """May WHO do ACTION at PLACE? Yes (exit code 0) or no (1), with the reason.
@@ -69,7 +69,7 @@ def may(where: str, as_json: bool, **asked: Any) -> int:
     return 0 if decision.allowed else 1
 
 
-@click.command()
+@click.command(short_help="Why, or why not: all that counted.")
 @_question
 def why(where: str, as_json: bool, **asked: Any) -> int:
     """Why may WHO do ACTION at PLACE, or why not? Asked like 'may'.

@@ -8,7 +8,7 @@ from click.shell_completion import get_completion_class
 from prim_lantern.cli.main import main
 
 
-@click.command()
+@click.command(short_help="Let the shell complete commands and names.")
 @click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
 def completion(shell: str) -> None:
     """Print the completion script for SHELL; load it in the shell's start-up file.

@@ -15,7 +15,7 @@ from prim_lantern.errors import NotOverwritten, PrimLanternError
 from prim_lantern.show.terminal import styled, wrapped
 
 
-@click.command()
+@click.command(short_help="A walk through the work on a small site.")
 @click.option("--to", "folder", default="lantern-demo", metavar="FOLDER", help="Where to copy it.")
 @click.option("--yes", is_flag=True, help="Overwrite what is there; do not pause.")
 def demo(folder: str, yes: bool) -> None:

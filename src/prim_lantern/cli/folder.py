@@ -11,7 +11,7 @@ from prim_lantern.formats.folder.schema import site_schema
 from prim_lantern.show.terminal import styled, wrapped
 
 
-@click.group()
+@click.group(short_help="Check a site folder; help editors with it.")
 def folder() -> None:
     """The site folder: check it, and help editors with it."""
 

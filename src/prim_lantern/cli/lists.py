@@ -18,7 +18,7 @@ from prim_lantern.live import Site, open_site
 from prim_lantern.show.terminal import console, styled, wrapped
 
 
-@click.command()
+@click.command(short_help="Who may do this with an item?")
 @click.argument("action", shell_complete=complete_action)
 @click.argument("path", shell_complete=complete_place)
 @answering
@@ -45,7 +45,7 @@ def who(action: str, path: str, where: str, at: str | None, as_json: bool) -> No
         console().print(table(["Login", "Name", "Because"], rows))
 
 
-@click.command()
+@click.command(short_help="What may somebody do?")
 @click.argument("who", shell_complete=complete_who)
 @click.argument("action", required=False, shell_complete=complete_action)
 @answering

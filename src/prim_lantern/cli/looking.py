@@ -23,7 +23,7 @@ from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site.places import is_above
 
 
-@click.command("look-as")
+@click.command("look-as", short_help="The site as somebody sees it.")
 @click.argument("who", shell_complete=complete_who)
 @answering
 def look_as(who: str, where: str, at: str | None, as_json: bool) -> None:
@@ -51,7 +51,7 @@ def look_as(who: str, where: str, at: str | None, as_json: bool) -> None:
         print_lines(wrapped(f"- {line}", "  ", "  "))
 
 
-@click.command()
+@click.command(short_help="The whole at a glance, as a table or CSV.")
 @click.option("--who", "whos", multiple=True, help="A person, group or audience; more than once.")
 @click.option("--action", "actions", multiple=True, help="An action; more than once.")
 @click.option("--rows", type=click.Choice(["sections", "items", "categories"]), default="sections")

@@ -9,7 +9,7 @@ import click
 from prim_lantern.starting import start_folder
 
 
-@click.command()
+@click.command(short_help="Make a site folder to start from.")
 @click.argument("folder", default="site")
 @click.option("--name", help="The name of the site.")
 @click.option("--owner", help="The login of the owner.")

@@ -14,7 +14,7 @@ from prim_lantern.site.moments import written
 from prim_lantern.site.people import Group
 
 
-@click.group()
+@click.group(short_help="List and show people.")
 def user() -> None:
     """The people of the site."""
 
@@ -73,7 +73,7 @@ def show_user(ctx: click.Context, who: str, where: str, at: str | None, as_json:
     ctx.invoke(what, who=who, where=where, at=at, as_json=as_json)
 
 
-@click.group()
+@click.group(short_help="List and show groups.")
 def group() -> None:
     """The groups of people."""
 

@@ -15,7 +15,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Capability, Readership
 
 
-@click.group()
+@click.group(short_help="List and show roles.")
 def role() -> None:
     """Roles: what they can do, and to whom they are given."""
 
@@ -112,7 +112,7 @@ def _role(data: SiteData, name: str) -> dict[str, object]:
     }
 
 
-@click.group()
+@click.group(short_help="List readerships.")
 def readership() -> None:
     """Readerships: who may view, and where each stands."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 from itertools import islice
 
 from rich import box
@@ -11,12 +11,12 @@ from rich.table import Table
 from rich.text import Text
 from rich.tree import Tree
 
-from prim_lantern.decide.grid import Grid
+from prim_lantern.decide.grid import Grid, Row
 from prim_lantern.decide.looking import LookingAs, Offer, Seen
 from prim_lantern.show.terminal import width
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import parent_of
+from prim_lantern.site.places import parent_of, way_to
 
 _MARKS = {"yes": "green", "own": "yellow", "no": "red", "": "default"}
 _WHERE_WIDTH = 25
@@ -54,11 +54,21 @@ def _band(grid: Grid, columns: range, widths: Sequence[int], column: int) -> Tab
     for number in columns:
         heading = Text(f"{grid.called[number]}\n").append(actions, style="not bold dim")
         found.add_column(heading, vertical="bottom", width=column, overflow="fold")
+    shown = {row.where for row in grid.rows}
     for row, marks in zip(grid.rows, grid.marks, strict=True):
-        sign = ("*" if row.own_words else "") + ("+" if row.below else "")
         cells = [_cells(marks[number], widths) for number in columns]
-        found.add_row(Text(f"{row.where} {sign}"), *cells)
+        found.add_row(Text(_label(row, shown)), *cells)
     return found
+
+
+def _label(row: Row, shown: Set[str]) -> str:
+    """The place of a row: below another row just the last name, further in; the end of what
+    is too long; and the signs for words of its own."""
+    above = [each for each in way_to(row.where)[1:-1] if each in shown]
+    label = "  " * len(above) + row.where.removeprefix(above[-1] + "/" if above else "")
+    sign = ("*" if row.own_words else "") + ("+" if row.below else "")
+    room = _WHERE_WIDTH - len(sign) - 1
+    return f"{label if len(label) <= room else '…' + label[1 - room :]} {sign}"
 
 
 def _cells(marks: Sequence[str], widths: Sequence[int]) -> Text:

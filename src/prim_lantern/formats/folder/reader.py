@@ -59,7 +59,22 @@ def read_folder(folder: str | Path) -> SiteData:
         what = "it is a file, not a folder" if folder.exists() else "no such folder"
         raise NoSite(str(folder), f"{what}. 'prim-lantern new' makes one.")
     problems = Problems()
-    toml_text, people_text, content_text = (text_of(folder, name, problems) for name in _FILES)
+    site_toml, people_csv, content_csv = (text_of(folder, name, problems) for name in _FILES)
+    return _read(site_toml, people_csv, content_csv, problems, str(folder))
+
+
+def read_texts(site_toml: str, people_csv: str, content_csv: str) -> SiteData:
+    """Read the texts of the three files; raises `BadSite` as `read_folder` does."""
+    return _read(site_toml, people_csv, content_csv, Problems(), "")
+
+
+def _read(
+    toml_text: str | None,
+    people_text: str | None,
+    content_text: str | None,
+    problems: Problems,
+    where: str,
+) -> SiteData:
     users, attributes = read_people(people_text, problems) if people_text is not None else ({}, ())
     logins = Logins(users)
     items = read_content(content_text, logins, problems) if content_text is not None else {}
@@ -72,7 +87,7 @@ def read_folder(folder: str | Path) -> SiteData:
             problems.found.extend(each for each in problems_in(data) if each.value != "")
     if problems.found or data is None:
         once = {str(problem): problem for problem in problems.found}
-        raise BadSite(sorted(once.values(), key=_in_file_order), str(folder))
+        raise BadSite(sorted(once.values(), key=_in_file_order), where)
     return data
 
 
