@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from prim_lantern.decide.reference import Reference
 from prim_lantern.site.content import Item
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import parent_of, tree_order
 
 # What can be asked of an item alone: creating and filing need more to be named.
@@ -108,10 +109,13 @@ def looking_as(decider: Reference, login: str | None) -> LookingAs:
     )
 
 
+def actions_beside_reading(data: SiteData) -> list[str]:
+    """The actions that are told of an item that can be read."""
+    return [each for each in data.item_actions if each not in (*NEED_MORE, "read", "see-drafts")]
+
+
 def _seen(decider: Reference, login: str | None) -> Iterator[Seen]:
-    actions = [
-        each for each in decider.data.item_actions if each not in (*NEED_MORE, "read", "see-drafts")
-    ]
+    actions = actions_beside_reading(decider.data)
     for path in decider.data.paths:
         if decider.read_item(login, path).allowed:
             may = tuple(each for each in actions if decider.may(login, each, path).allowed)

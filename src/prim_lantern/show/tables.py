@@ -12,14 +12,15 @@ from rich.text import Text
 from rich.tree import Tree
 
 from prim_lantern.decide.grid import Grid, Row
-from prim_lantern.decide.looking import LookingAs, Offer, Seen
+from prim_lantern.decide.looking import LookingAs, Offer, Seen, actions_beside_reading
 from prim_lantern.show.terminal import width
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import parent_of, way_to
+from prim_lantern.site.places import category_and_above, parent_of, way_to
 
 _MARKS = {"yes": "green", "own": "yellow", "no": "red", "": "default"}
 _WHERE_WIDTH = 25
+_NEARLY_ALL = 3  # so few actions missing are named instead of those that are there
 
 
 def table(headings: Sequence[str], rows: Iterable[Sequence[str]]) -> Table:
@@ -117,8 +118,41 @@ def _line(data: SiteData, seen: Seen, label: str) -> Text:
     if seen.own:
         line.append(" own", style="cyan")
     if seen.may:
-        line.append("  " + ", ".join(seen.may), style="green")
+        line.append(f"  {_actions(data, seen)}", style="green")
     return line
+
+
+def _actions(data: SiteData, seen: Seen) -> str:
+    """What may be done, in short where it is nearly all."""
+    missing = [each for each in actions_beside_reading(data) if each not in seen.may]
+    if not missing:
+        return "everything"
+    if len(missing) <= _NEARLY_ALL and len(seen.may) > _NEARLY_ALL:
+        return f"everything but {' and '.join(missing)}"
+    return ", ".join(seen.may)
+
+
+def _categories(data: SiteData, categories: Sequence[str]) -> str:
+    """Categories in short: whole sets, and those below another left out."""
+    names = []
+    for category_set, keys in (
+        (each.name, each.categories) for each in data.category_sets.values()
+    ):
+        every = [f"{category_set}:{key}" for key in keys]
+        if every and set(every) <= set(categories):
+            names.append(f"any {category_set}")
+        else:
+            some = [each for each in every if each in categories]
+            names += [each for each in some if not _covered(each, some, every)]
+    return " or ".join(names)
+
+
+def _covered(category: str, some: Sequence[str], every: Sequence[str]) -> bool:
+    """Whether a category above is among some, with all that is below it."""
+    return any(
+        above in some and all(each in some for each in every if each.startswith(above + "/"))
+        for above in category_and_above(category)[:-1]
+    )
 
 
 def offer_lines(data: SiteData, offers: Sequence[Offer], most: int = 12) -> list[str]:
@@ -135,9 +169,9 @@ def offer_lines(data: SiteData, offers: Sequence[Offer], most: int = 12) -> list
             joined.setdefault((categories, needed, ", ".join(kinds)), []).append(parent)
     lines = []
     for (categories, needed, called), parents in islice(joined.items(), most):
-        filed = f", filed under {' or '.join(categories)}" if categories else ""
+        filed = f", filed under {_categories(data, categories)}" if categories else ""
         if categories and not needed:
-            filed = f", if they like{filed}"
+            filed += " or not at all"
         lines.append(f"{called} below {_some(parents)}{filed}")
     if len(joined) > most:
         lines.append(f"and {len(joined) - most} more sorts; --json has them all")

@@ -25,11 +25,10 @@ def moment(value: str | date | datetime) -> datetime:
     '2027-01-01T07:30:00+00:00'
     """
     try:
-        if isinstance(value, str):
-            value = _from_text(value.strip())
-        if not isinstance(value, datetime):
-            value = datetime(value.year, value.month, value.day)
-        return value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
+        at = _from_text(value.strip()) if isinstance(value, str) else value
+        if not isinstance(at, datetime):
+            at = datetime(at.year, at.month, at.day)
+        return at.replace(tzinfo=UTC) if at.tzinfo is None else at.astimezone(UTC)
     except (ValueError, OverflowError, AttributeError, TypeError):
         raise BadValue(
             value, "is no moment: write a day as 2027-01-31 or a time as 2027-01-31T09:30Z."
