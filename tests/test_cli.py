@@ -5,6 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
+import subprocess
+import sys
 
 import pytest
 
@@ -175,3 +178,19 @@ def test_help_completion_and_a_mistyped_command(tmp_path):
     wrong = run("mya", site=None)
     assert wrong.returncode == 2
     assert "There is no command 'mya'. Did you mean may?" in wrong.stderr
+
+
+@pytest.mark.parametrize("no_color", ["", "1"])
+def test_colour_comes_only_on_a_terminal_and_not_against_the_wish(no_color):
+    """The only test that needs a terminal: a pseudo one."""
+    ours, theirs = os.openpty()
+    environment = {**os.environ, "NO_COLOR": no_color, "COLUMNS": "100", "TERM": "xterm"}
+    subprocess.run(
+        [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", "may", "guest",
+         "read", "/trustees", "--site", str(pl.DEMO_FOLDER)],
+        stdout=theirs, stdin=subprocess.DEVNULL, env=environment, check=False, timeout=60,
+    )  # fmt: skip
+    os.close(theirs)
+    shown = os.read(ours, 4096).decode()
+    os.close(ours)
+    assert shown.startswith("No:" if no_color else "\x1b[31mNo\x1b[0m:")

@@ -100,9 +100,12 @@ class Site:
     that name (`UnknownUser` …), and never gives a silent no.
     """
 
-    def __init__(self, data: SiteData) -> None:
-        """Take a site's data; raises `BadSite` when it does not make sense as a whole."""
-        problems = problems_in(data)
+    def __init__(self, data: SiteData, *, checked: bool = False) -> None:
+        """Take a site's data; raises `BadSite` when it does not make sense as a whole.
+
+        `checked` says that this has been looked at already, as the readers do.
+        """
+        problems = [] if checked else problems_in(data)
         if problems:
             raise BadSite(problems)
         self.data = data
@@ -148,7 +151,14 @@ class Site:
         return self._decided(question, decider, decider.may_create(login, kind, parent, filed))
 
     def may_file(self, who: str | None, path: str, category: str, at: Moment = None) -> Decision:
-        """May this person file the item under the category? (The question of file-under.)"""
+        """May this person file the item under the category? (The question of file-under.)
+
+        Filing it needs `edit` on the item as well, which is a question of its own.
+
+        >>> import prim_lantern as pl
+        >>> bool(pl.open_demo().may_file("sam.whitlock", "/log/seal-count", "topic:press"))
+        False
+        """
         login, path = self._login(who), self.data.item(path).path
         category = self.data.category(category)
         question = Question(login, "file-under", self.moment(at), path, category=category)
@@ -156,7 +166,12 @@ class Site:
         return self._decided(question, decider, decider.may_file(login, path, category))
 
     def may_move(self, who: str | None, path: str, new_parent: str, at: Moment = None) -> Decision:
-        """May this person move the item, with all below it, under the new parent?"""
+        """May this person move the item, with all below it, under the new parent?
+
+        >>> import prim_lantern as pl
+        >>> bool(pl.open_demo().may_move("hana.okafor", "/visit/winter", "/about"))
+        True
+        """
         login, path = self._login(who), self.data.item(path).path
         new_parent = self.section(new_parent)
         question = Question(login, "move", self.moment(at), path, new_parent=new_parent)
@@ -170,6 +185,10 @@ class Site:
 
         `place` is "site", a path or a category. Raises `BadQuestion` for an action that is
         not about managing, and for places other than the site where only that is asked.
+
+        >>> import prim_lantern as pl
+        >>> bool(pl.open_demo().may_manage("beatrix.lowe", "manage-rights", "/trustees"))
+        True
         """
         login, action = self._login(who), self.data.action(action)
         if action not in MANAGING_ACTIONS:
@@ -211,7 +230,12 @@ may do everything.
         return WhoMay(tuple(logins), decider.may(None, action, path).allowed)
 
     def items_for(self, who: str | None, action: str = "read", at: Moment = None) -> list[str]:
-        """The paths of the items to which this person may do this, in tree order."""
+        """The paths of the items to which this person may do this, in tree order.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().items_for("bo.lind", "edit", at="2027-05-10")
+        ['/visit/sailings', '/visit/sailings/timetable']
+        """
         login, action = self._login(who), self._item_action(action)
         decider = self._decider(self.moment(at))
         return [path for path in self.data.paths if decider.may(login, action, path).allowed]
@@ -219,7 +243,12 @@ may do everything.
     def filter(
         self, who: str | None, action: str, paths: Iterable[str], at: Moment = None
     ) -> list[str]:
-        """Those of some paths to which this person may do this, in the order they came."""
+        """Those of some paths to which this person may do this, in the order they came.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().filter(None, "read", ["/news", "/trustees", "/log"])
+        ['/news', '/log']
+        """
         login, action = self._login(who), self._item_action(action)
         decider = self._decider(self.moment(at))
         asked = [self.data.item(path).path for path in paths]
@@ -230,7 +259,12 @@ may do everything.
         the parts of the home page, and what they may create where.
 
         `who` may also be a group (`group:…`), for somebody who is in just that, or the
-        audience `signed-in`.
+        audience `signed-in`. Raises `UnknownUser` or `UnknownWho` for nobody known.
+
+        >>> import prim_lantern as pl
+        >>> view = pl.open_demo().looking_as("group:friends", at="2027-05-10")
+        >>> [link.title for link in view.menu][:3], view.categories
+        (['Events', 'Friends', 'Learn'], ('series:work-parties',))
         """
         if who is None:
             return looking_as(self._decider(self.moment(at)), None)
@@ -252,6 +286,11 @@ may do everything.
         file-under where all rows are categories.
         Rows are places; columns are pairs of who and action; cells are "yes", "no", "own"
         (only their own) or "" (nobody has spoken). See `grid_data` for the same plainly.
+
+        >>> import prim_lantern as pl
+        >>> frame = pl.open_demo().grid(["guests"], ["/visit", "/trustees"], ["read"])
+        >>> frame.loc["/trustees", ("guests", "read")]
+        'no'
         """
         from prim_lantern.show.frames import grid_frame
 
@@ -274,7 +313,12 @@ may do everything.
         return grid_of(decider, columns, rows, asked)
 
     def powers_of(self, who: str | None, at: Moment = None) -> Powers:
-        """What reaches this person (groups, roles, rules), and where they may do what."""
+        """What reaches this person (groups, roles, rules), and where they may do what.
+
+        >>> import prim_lantern as pl
+        >>> [given.role for given in pl.open_demo().powers_of("bo.lind", "2027-05-10").given]
+        ['commenter', 'timetable-desk']
+        """
         login = self._login(who)
         decider = self._with_stand_ins([SIGNED_IN], self.moment(at))
         return powers_of(decider, login, login_of(SIGNED_IN))
@@ -282,18 +326,33 @@ may do everything.
     # Finding -------------------------------------------------------------------------
 
     def memberships(self, who: str, at: Moment = None) -> list[Way]:
-        """All the ways in which a user is in groups at a moment, active or not."""
+        """All the ways in which a user is in groups at a moment, active or not.
+
+        >>> import prim_lantern as pl
+        >>> [way.through for way in pl.open_demo().memberships("joon.park")]
+        [('keepers-tansy',), ('keepers-tansy', 'keepers')]
+        """
         ways = self._decider(self.moment(at)).belonging.ways(self.data.user(who).login)
         return [way for each in ways.values() for way in each]
 
     def members(self, group: str, at: Moment = None) -> list[str]:
-        """The logins of the active members of a group at a moment, sorted."""
+        """The logins of the active members of a group at a moment, sorted.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().members("keepers-fennick")
+        ['leif.aronsen', 'priya.nandakumar']
+        """
         belonging = self._decider(self.moment(at)).belonging
         found = belonging.members(self._who(f"group:{group}").name)
         return [login for login in found if belonging.acting(login)]
 
     def find_users(self, text: str) -> list[User]:
-        """The users whom a text fits: by login, else by part of login or name, case ignored."""
+        """The users whom a text fits: by login, else by part of login or name, case ignored.
+
+        >>> import prim_lantern as pl
+        >>> [user.login for user in pl.open_demo().find_users("hol")]
+        ['dag.hollis', 'levin.holt']
+        """
         wanted = names.folded(text)
         exact = [u for u in self.data.users.values() if names.folded(u.login) == wanted]
         if exact or not wanted:
@@ -411,7 +470,7 @@ def open_site(where: str | Path) -> Site:
     """
     if "://" in str(where):
         raise NoSite(str(where), "this version opens site folders; databases come later.")
-    return Site(read_folder(where))
+    return Site(read_folder(where), checked=True)
 
 
 def open_demo() -> Site:
