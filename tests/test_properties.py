@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 from random import Random
 from tempfile import TemporaryDirectory
@@ -18,7 +19,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import User
 from prim_lantern.site.rights import Rule
 from prim_lantern.site.who import AUDIENCES
-from sites import ITEM_ACTIONS, MOMENTS, NOON, random_site, sites
+from sites import CATEGORIES, ITEM_ACTIONS, KINDS, MOMENTS, NOON, random_site, sites
 
 moments = st.sampled_from(MOMENTS)
 seeds = st.integers(0, 2**32).map(Random)
@@ -197,17 +198,28 @@ def _without_what_decided(site: SiteData, decision: pl.Decision):
             yield replace(site, given=tuple(g for g in site.given if g != source.given))
 
 
-@given(sites(), moments)
-def test_explanations_go_into_json_and_text(site, at):
-    import json
-
+@given(sites(), moments, seeds)
+def test_every_sort_of_question_has_its_explanation(site, at, rng):
+    """In text and in JSON; a no names what is missing, and a yes nothing."""
     live = pl.Site(site)
-    for who in (None, "dov"):
-        for path in site.items:
-            explanation = live.why(who, "edit", path, at)
-            assert json.loads(json.dumps(explanation.to_dict()))["allowed"] == explanation.allowed
-            assert str(explanation).startswith("Yes: " if explanation.allowed else "No: ")
-            assert explanation.allowed or explanation.missing
+    paths, parents = list(site.items), sorted(site.sections)
+    for who in (None, "ada", "cyd", "dov"):
+        kind, category = rng.choice(KINDS), rng.choice(CATEGORIES)
+        parent, path = rng.choice(parents), rng.choice(paths)
+        filed = [category] if rng.random() < 0.5 else []
+        for decision in (
+            live.may(who, "edit", path, at),
+            live.may_create(who, kind, parent, filed, at),
+            live.may_file(who, path, category, at),
+            live.may_move(who, path, parent, at),
+            live.may_manage(who, "manage-rights", rng.choice([*parents, "site", category]), at),
+        ):
+            explanation = decision.explanation
+            assert json.loads(json.dumps(explanation.to_dict()))["allowed"] == decision.allowed
+            assert str(explanation).startswith("Yes: " if decision else "No: ")
+            assert bool(explanation.missing) is not decision.allowed
+            assert explanation.because
+            assert "\x00" not in str(explanation)
 
 
 @given(sites(), st.sampled_from(["guests", "signed-in", "everyone", "cyd", "group:crew"]))
