@@ -14,6 +14,7 @@ from prim_lantern.cli.common import (
     print_lines,
 )
 from prim_lantern.decide.explain import words
+from prim_lantern.decide.explain.holdings import holdings
 from prim_lantern.live import Site, open_site
 from prim_lantern.show.terminal import console, styled, wrapped
 
@@ -81,17 +82,13 @@ def what(who: str, action: str | None, where: str, at: str | None, as_json: bool
 def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> None:
     data, powers = site.data, site.powers_of(login, at)
     view = site.looking_as(login, at)
-    ways = [(words.way(data, login, way, site.moment(at)), way.origin) for way in powers.ways]
-    given = [(words.given_name(data, each).rstrip(","), each.origin) for each in powers.given]
-    rules = [(words.rule(data, each), each.origin) for each in powers.rules]
+    held = holdings(data, powers, site.moment(at))
     if as_json:
         print_json(
             {
                 "who": login,
                 "owner": powers.owner,
-                "groups": [{"text": text, "at": str(at or "")} for text, at in ways],
-                "roles": [{"text": text, "at": str(at or "")} for text, at in given],
-                "rules": [{"text": text, "at": str(at or "")} for text, at in rules],
+                **{name: [point.to_dict() for point in points] for name, points in held.items()},
                 "may": {action: list(paths) for action, paths in powers.may.items()},
                 "beyond": {action: list(paths) for action, paths in powers.beyond.items()},
                 "offers": view.to_dict()["offers"],
@@ -99,11 +96,12 @@ def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> Non
         )
         return
     print_lines(_who_it_is(site, login))
-    for heading, points in (("Groups", ways), ("Roles", given), ("Rules", rules)):
+    for heading, points in held.items():
         if points:
-            click.echo(f"\n{styled(heading, 'strong')}")
-        for text, origin in points:
-            print_lines(wrapped(f"- {text}{f'  [{origin}]' if origin else ''}", "  ", "  "))
+            click.echo(f"\n{styled(heading.capitalize(), 'strong')}")
+        for point in points:
+            for line in point.lines(""):
+                print_lines(wrapped(line, "  ", "  "))
     click.echo(f"\n{styled('Beyond everybody who is signed in', 'strong')}")
     for action, paths in powers.beyond.items():
         count = f"{len(paths)} item{'s' if len(paths) != 1 else ''}"
