@@ -28,6 +28,8 @@ ANSWERS = [
     ("may beatrix manage-rights /trustees", 0, "Yes: Beatrix Lowe may manage rights at /trustees: by the role Minute taker.\n"),
     ("may tomasz look-as", 0, "Yes: Tomasz Reeve may look as somebody else at the site: by the role Site helper.\n"),
     ("may dolores read /patrons", 0, "Yes: Dolores Pine may read “For patrons” (/patrons): it is published, and they are among its\nreaders.\n"),
+    ("may group:friends create /events --kind event --filed series:work-parties", 0, "Yes: Somebody in Friends may create an Event below /events, filed under series:work-parties: by the\nrole Work party host, through group Friends.\n"),
+    ("may signed-in read /sign-in", 1, "No: Somebody signed in may not read “Sign in” (/sign-in): they are not in the readership Visitors\nnot signed in at /sign-in and below.\n"),
     ("who edit /visit/prices", 0, "3 of 36 active people may edit /visit/prices.\nGuests may not.\n…"),
     ("what bo.lind edit", 0, "Bo Lind may edit 2 of 122 items.\n…"),
     ("folder check", 0, "…: in order.\n  41 people, 16 groups, 14 roles, 12 readerships, 14 rules, 122 items\n"),
@@ -50,6 +52,8 @@ REFUSED = [
     ("grid --in /lgo", "prim-lantern: The item '/lgo' is not known on this site. Did you mean /log?\n"),
     ("grid --action file-under", "prim-lantern: 'file-under' is asked of categories: name only those as rows.\n"),
     ("grid --csv /nowhere/grid.csv", "prim-lantern: /nowhere/grid.csv: No such file or directory.\n"),
+    ("may group:firends read /", "prim-lantern: The name 'group:firends' is not known on this site. Did you mean group:friends?\n"),
+    ("what group:friends", "prim-lantern: 'group:friends' is no single person; 'look-as' and 'grid' tell of a group.\n"),
     ("group show crew", "prim-lantern: The name 'crew' is not known on this site.\n"),
     ("role show feild-writer", "prim-lantern: The name 'feild-writer' is not known on this site. Did you mean field-writer or\n  news-writer?\n"),
 ]  # fmt: skip

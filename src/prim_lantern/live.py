@@ -94,8 +94,9 @@ class WhoMay:
 class Site:
     """A site that can be asked who may do what, and why.
 
-    Everywhere `who` is a login (in any case) or None for a guest, and `at` a date,
-    datetime or ISO 8601 text (a naive one is UTC), now when left out. Asking about a
+    Everywhere `who` is a login (in any case) or None for a guest; `group:…` means somebody
+    who is in just that group, and `signed-in` somebody of whom nothing else is known. `at`
+    is a date, datetime or ISO 8601 text (a naive one is UTC), now when left out. Asking about a
     user, item, action, kind or category that the site does not have raises the error of
     that name (`UnknownUser` …), and never gives a silent no.
     """
@@ -123,9 +124,9 @@ class Site:
         >>> bool(pl.open_demo().may("sam.whitlock", "publish", "/log/seal-count"))
         False
         """
-        login, action = self._login(who), self._item_action(action)
-        question = Question(login, action, self.moment(at), self.data.item(path).path)
-        decider = self._decider(question.at)
+        login, decider, moment = self._asked(who, at)
+        action = self._item_action(action)
+        question = Question(login, action, moment, self.data.item(path).path)
         return self._decided(question, decider, decider.may(login, action, path))
 
     def may_create(
@@ -143,11 +144,10 @@ class Site:
         >>> bool(site.may_create("sam.whitlock", "post", "/log", ["topic:wildlife"]))
         True
         """
-        login, kind = self._login(who), self.data.kind(kind).name
-        parent = self.section(parent)
+        login, decider, moment = self._asked(who, at)
+        kind, parent = self.data.kind(kind).name, self.section(parent)
         filed = tuple(dict.fromkeys(map(self.data.category, categories)))
-        question = Question(login, "create", self.moment(at), parent, kind=kind, categories=filed)
-        decider = self._decider(question.at)
+        question = Question(login, "create", moment, parent, kind=kind, categories=filed)
         return self._decided(question, decider, decider.may_create(login, kind, parent, filed))
 
     def may_file(self, who: str | None, path: str, category: str, at: Moment = None) -> Decision:
@@ -159,10 +159,10 @@ class Site:
         >>> bool(pl.open_demo().may_file("sam.whitlock", "/log/seal-count", "topic:press"))
         False
         """
-        login, path = self._login(who), self.data.item(path).path
+        login, decider, moment = self._asked(who, at)
+        path = self.data.item(path).path
         category = self.data.category(category)
-        question = Question(login, "file-under", self.moment(at), path, category=category)
-        decider = self._decider(question.at)
+        question = Question(login, "file-under", moment, path, category=category)
         return self._decided(question, decider, decider.may_file(login, path, category))
 
     def may_move(self, who: str | None, path: str, new_parent: str, at: Moment = None) -> Decision:
@@ -172,10 +172,10 @@ class Site:
         >>> bool(pl.open_demo().may_move("hana.okafor", "/visit/winter", "/about"))
         True
         """
-        login, path = self._login(who), self.data.item(path).path
+        login, decider, moment = self._asked(who, at)
+        path = self.data.item(path).path
         new_parent = self.section(new_parent)
-        question = Question(login, "move", self.moment(at), path, new_parent=new_parent)
-        decider = self._decider(question.at)
+        question = Question(login, "move", moment, path, new_parent=new_parent)
         return self._decided(question, decider, decider.may_move(login, path, new_parent))
 
     def may_manage(
@@ -190,14 +190,14 @@ class Site:
         >>> bool(pl.open_demo().may_manage("beatrix.lowe", "manage-rights", "/trustees"))
         True
         """
-        login, action = self._login(who), self.data.action(action)
+        login, decider, moment = self._asked(who, at)
+        action = self.data.action(action)
         if action not in MANAGING_ACTIONS:
             raise BadQuestion(f"{action!r} is done to items: ask 'may' with a path.")
         where = self._place(place)
         if action in SITE_WIDE_ACTIONS and where.kind != "site":
             raise BadQuestion(f"{action!r} is asked of the whole site: leave the place out.")
-        question = Question(login, action, self.moment(at), place=where)
-        decider = self._decider(question.at)
+        question = Question(login, action, moment, place=where)
         return self._decided(question, decider, decider.may_manage(login, action, where))
 
     def why(self, who: str | None, action: str, path: str, at: Moment = None) -> Explanation:
@@ -236,8 +236,8 @@ may do everything.
         >>> pl.open_demo().items_for("bo.lind", "edit", at="2027-05-10")
         ['/visit/sailings', '/visit/sailings/timetable']
         """
-        login, action = self._login(who), self._item_action(action)
-        decider = self._decider(self.moment(at))
+        login, decider, _ = self._asked(who, at)
+        action = self._item_action(action)
         return [path for path in self.data.paths if decider.may(login, action, path).allowed]
 
     def filter(
@@ -249,8 +249,8 @@ may do everything.
         >>> pl.open_demo().filter(None, "read", ["/news", "/trustees", "/log"])
         ['/news', '/log']
         """
-        login, action = self._login(who), self._item_action(action)
-        decider = self._decider(self.moment(at))
+        login, decider, _ = self._asked(who, at)
+        action = self._item_action(action)
         asked = [self.data.item(path).path for path in paths]
         return [path for path in asked if decider.may(login, action, path).allowed]
 
@@ -258,19 +258,15 @@ may do everything.
         """The site as this person sees it: items and what they may do with each, the menu,
         the parts of the home page, and what they may create where.
 
-        `who` may also be a group (`group:…`), for somebody who is in just that, or the
-        audience `signed-in`. Raises `UnknownUser` or `UnknownWho` for nobody known.
+        Raises `UnknownUser` or `UnknownWho` for nobody known.
 
         >>> import prim_lantern as pl
         >>> view = pl.open_demo().looking_as("group:friends", at="2027-05-10")
         >>> [link.title for link in view.menu][:3], view.categories
         (['Events', 'Friends', 'Learn'], ('series:work-parties',))
         """
-        if who is None:
-            return looking_as(self._decider(self.moment(at)), None)
-        as_whom = self._who(who)
-        decider = self._with_stand_ins([as_whom], self.moment(at))
-        return looking_as(decider, login_of(as_whom))
+        login, decider, _ = self._asked(who, at)
+        return looking_as(decider, login)
 
     def grid(
         self,
@@ -447,6 +443,14 @@ may do everything.
                 self._deciders.clear()
             found = self._deciders[stretch] = decider_for(self.data, at)
         return found
+
+    def _asked(self, who: str | None, at: Moment) -> tuple[str | None, Reference, datetime]:
+        """The login that is asked about, what decides, and the moment."""
+        moment = self.moment(at)
+        if who is None:
+            return None, self._decider(moment), moment
+        whom = self._who(who)
+        return login_of(whom), self._with_stand_ins([whom], moment), moment
 
     def _with_stand_ins(self, whos: Iterable[Who], at: datetime) -> Reference:
         data = with_stand_ins(self.data, whos)

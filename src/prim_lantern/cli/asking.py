@@ -12,7 +12,7 @@ from prim_lantern.cli.common import (
     complete_action,
     complete_place,
     complete_who,
-    person,
+    person_or_anybody,
     print_json,
     print_lines,
 )
@@ -44,8 +44,9 @@ def _question(command: Callable[..., Any]) -> Callable[..., Any]:
 def may(where: str, as_json: bool, **asked: Any) -> int:
     """May WHO do ACTION at PLACE? Yes (exit code 0) or no (1), with the reason.
 
-    WHO is a login, part of a name, or "guest". PLACE is the path of an item; for create
-    the parent, for manage-rights any path, category or "site".
+    WHO is a login, part of a name, "guest", or group:… for anybody in just that group.
+    PLACE is the path of an item; for create the parent, for manage-rights any path,
+    category or "site".
 
     \b
     prim-lantern may sam edit /log/seal-count
@@ -96,7 +97,7 @@ def _ask(
     at: str | None,
 ) -> Decision:
     """Put the question in the form that its action needs."""
-    login = person(site, who)
+    login = person_or_anybody(site, who)
     _only_for("--kind", kind, action, "create")
     _only_for("--filed", filed, action, "create", "file-under")
     _only_for("--below", below, action, "move")

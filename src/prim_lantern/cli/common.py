@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 import click
 from click.shell_completion import CompletionItem
 
-from prim_lantern.errors import PrimLanternError, SeveralUsers, UnknownUser
+from prim_lantern.errors import BadQuestion, PrimLanternError, SeveralUsers, UnknownUser
 from prim_lantern.live import Site, open_site
 from prim_lantern.site import names
 from prim_lantern.site.who import AUDIENCES
@@ -56,6 +56,8 @@ def person(site: Site, text: str) -> str | None:
     """
     if names.folded(text) in _GUEST_WORDS:
         return None
+    if _is_anybody(text):
+        raise BadQuestion(f"{text!r} is no single person; 'look-as' and 'grid' tell of a group.")
     found = site.find_users(text.removeprefix("user:"))
     if not found:
         spelled = {user.name: user.login for user in site.data.users.values()}
@@ -64,6 +66,15 @@ def person(site: Site, text: str) -> str | None:
     if len(found) > 1:
         raise SeveralUsers(text, [(user.login, user.name) for user in found])
     return found[0].login
+
+
+def person_or_anybody(site: Site, text: str) -> str | None:
+    """As `person`; `group:…` and `signed-in` stay, for somebody of whom just that is known."""
+    return text if _is_anybody(text) else person(site, text)
+
+
+def _is_anybody(text: str) -> bool:
+    return text.startswith("group:") or text == "signed-in"
 
 
 def whom(site: Site, text: str) -> str:

@@ -104,6 +104,15 @@ def run() -> None:
     except OSError as error:
         _complain(f"{error.filename or 'A file'}: {error.strerror}.")
         code = 2
+    except Exception as error:
+        if os.environ.get("PRIM_LANTERN_TRACE"):
+            raise
+        kind = type(error).__name__
+        _complain(
+            f"This is a mistake of Prim Lantern, not yours ({kind}: {error}). Set "
+            "PRIM_LANTERN_TRACE=1 to see where, and report it."
+        )
+        code = 2
     sys.exit(code if isinstance(code, int) else 0)
 
 

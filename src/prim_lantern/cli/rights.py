@@ -13,6 +13,7 @@ from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Capability, Readership
+from prim_lantern.wording import with_article
 
 
 @click.group(short_help="List and show roles.")
@@ -89,7 +90,7 @@ def _row_texts(row: Capability) -> list[str]:
     if row.can:
         texts.append(f"{words.listed(row.can)}: any{f' {kinds}' if kinds else 'thing'}{states}")
     if row.own:
-        whose = f"a {kinds} of their own" if kinds else "what is their own"
+        whose = f"{with_article(kinds)} of their own" if kinds else "what is their own"
         texts.append(f"{words.listed(row.own)}: {whose}{states}")
     return texts
 

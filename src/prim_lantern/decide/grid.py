@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 from prim_lantern.decide import subject
 from prim_lantern.decide.looking import offers_below
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.trace import SILENT, Doing, Reading
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
@@ -117,7 +117,7 @@ def _mark_of(decider: Reference, login: str | None, action: str, where: str) -> 
         mine = login is not None and all(login in each.authors for each in samples)
         return OWN if mine and _only_own(decider, login or "", action, where, samples) else YES
     pictured = where not in decider.data.items or len(samples) > 1
-    could_be_theirs = login is not None and (pictured or login.startswith("somebody:"))
+    could_be_theirs = login is not None and (pictured or login.startswith(STAND_IN))
     if could_be_theirs and _only_own(decider, login or "", action, where, samples):
         return OWN
     return SILENT_CELL if _silent(_ask(decider, login, action, where, samples[0])) else NO

@@ -5,12 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 from typing import NamedTuple
 
+from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.site.moments import written
 from prim_lantern.site.places import Place
 
 
 class Question(NamedTuple):
-    """May this person do this there? `who` is a login, or None for a guest.
+    """May this person do this there? `who` is a login (a stand-in's too), or None for a guest.
 
     `path` is the item, or the parent of one to be created. `kind` and `categories` belong
     to creating, `category` to filing, `new_parent` to moving, `place` to managing.
@@ -28,7 +29,8 @@ class Question(NamedTuple):
 
     def to_dict(self) -> dict[str, object]:
         """What was asked, for programs."""
-        asked: dict[str, object] = {"who": self.who, "action": self.action}
+        who = self.who.removeprefix(STAND_IN) if self.who else None
+        asked: dict[str, object] = {"who": who, "action": self.action}
         for key in ("path", "kind", "categories", "category", "new_parent"):
             value = getattr(self, key)
             if value:

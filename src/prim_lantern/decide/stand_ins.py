@@ -9,16 +9,18 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Membership, StandIn
 from prim_lantern.site.who import SIGNED_IN, Who
 
+STAND_IN = "somebody:"  # how a stand-in's login begins; no real one can hold a colon
+
 
 def login_of(who: Who) -> str | None:
     """The login by which a who is asked about: a stand-in's for a group or the signed-in.
 
-    A stand-in's login holds a colon, which no real one can. None is the guest.
+    None is the guest.
     """
     if who.kind == "user":
         return who.name
     if who.kind == "group" or who == SIGNED_IN:
-        return f"somebody:{who}"
+        return f"{STAND_IN}{who}"
     return None
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from prim_lantern.site.content import Item, Kind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above, way_to
+from prim_lantern.wording import with_article
 
 
 def obstacle(
@@ -28,9 +29,9 @@ def obstacle(
 def filing_obstacle(kind: Kind, category: str) -> str | None:
     """Why no item of this kind can be filed under the category; None if it can."""
     if kind.part:
-        return f"a {kind.called} is a part of a page and has its page's categories"
+        return f"{with_article(kind.called)} is a part of a page and has its page's categories"
     if not kind.takes(category):
-        return f"a {kind.called} is filed under {' or '.join(kind.filed_under)} only"
+        return f"{with_article(kind.called)} is filed under {' or '.join(kind.filed_under)} only"
     return None
 
 
@@ -42,7 +43,8 @@ def _above(data: SiteData, kind: Kind, parent: str) -> str | None:
         if item and data.all_kinds[item.kind].part and not kind.part:
             return f"{above} is a part of a page, and below it only parts can be"
     if kind.part and parent not in data.items:
-        return f"a {kind.called} is a part and needs a page, and no item stands at {parent}"
+        called = with_article(kind.called)
+        return f"{called} is a part and needs a page, and no item stands at {parent}"
     return None
 
 
@@ -52,7 +54,7 @@ def _filing(kind: Kind, categories: tuple[str, ...]) -> str | None:
         if found:
             return found
     if kind.must_be_filed and not categories:
-        return f"a {kind.called} must be filed under at least one category"
+        return f"{with_article(kind.called)} must be filed under at least one category"
     return None
 
 

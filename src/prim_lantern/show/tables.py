@@ -44,8 +44,9 @@ def grid_tables(grid: Grid) -> RenderableType:
         _band(grid, range(len(grid.whos))[at : at + per_band], widths, column) for at in starts
     ]
     marked = any(row.own_words or row.below for row in grid.rows)
-    note = "* words of its own stand here   + words of their own stand further down"
-    return Group(*bands, *([Text(note, style="dim")] if marked else []))
+    signs = "* words of its own stand here   + words of their own stand further down"
+    notes = [Text("'prim-lantern why' tells the reason of a mark.", style="dim")]
+    return Group(*bands, *([Text(signs, style="dim")] if marked else []), *notes)
 
 
 def _band(grid: Grid, columns: range, widths: Sequence[int], column: int) -> Table:

@@ -24,6 +24,7 @@ from prim_lantern.decide.trace import (
     Trace,
 )
 from prim_lantern.site.places import Place
+from prim_lantern.wording import with_article
 
 
 class Lack(NamedTuple):
@@ -62,9 +63,8 @@ class Lacks:
     def _obstacle(self, obstacle: str | None) -> list[Lack]:
         if obstacle is None:
             return []
-        text = obstacle[:1].upper() + obstacle[1:]
         missing = Point("obstacle", "It cannot stand there, whoever asks")
-        return [Lack(obstacle, (Point("obstacle", text),), missing)]
+        return [Lack(obstacle, (Point("obstacle", _opening(obstacle)),), missing)]
 
     def _lacks_to_create(self, creating: Creating) -> list[Lack]:
         lacks = self._obstacle(creating.obstacle)
@@ -124,8 +124,8 @@ class Lacks:
         because = tuple(
             Point(
                 "four-eyes",
-                f"A {kind.called} asks for four eyes: nobody publishes what they wrote or "
-                f"changed, and {self.pieces.name} did",
+                f"{_opening(with_article(kind.called))} asks for four eyes: nobody publishes "
+                f"what they wrote or changed, and {self.pieces.name} did",
                 kind.origin and kind.origin.of("four_eyes"),
                 kind.name,
             )
@@ -164,7 +164,7 @@ class Lacks:
                 self.pieces.reference, self.pieces.login, doing.action, doing.subject
             )
             because = Point("right", f"Nobody has spoken: nothing gives {self.pieces.name} {right}")
-            missing = Point("right", f"{right[:1].upper()}{right[1:]}", None, doing.action)
+            missing = Point("right", _opening(right), None, doing.action)
             return [Lack(f"nothing gives them {right}", (because,), missing)]
         return []
 
@@ -240,6 +240,11 @@ class Lacks:
         needed = f"The right to see drafts here, or that it is published (now: {state})"
         missing = Point("right", needed, None, "see-drafts")
         return Lack(f"it is {state}, and they may not see drafts", (Point("state", text),), missing)
+
+
+def _opening(text: str) -> str:
+    """A text as the opening of a sentence."""
+    return text[:1].upper() + text[1:]
 
 
 def _at_place(place: Place) -> str:

@@ -8,6 +8,7 @@ from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.subject import Subject
 from prim_lantern.site.moments import written
+from prim_lantern.wording import with_article
 
 _SHOWN_AT_MOST = 3
 
@@ -48,7 +49,7 @@ def _failing(
     if (clause.whose == "own" and not author) or (clause.whose == "others" and author):
         why.append((2, f"{name} is {'an author' if author else 'no author'} of it"))
     if clause.kinds is not None and clause.kinds.isdisjoint(about.kinds):
-        why.append((3, f"this is a {words.listed(sorted(about.kinds))}"))
+        why.append((3, f"this is {with_article(words.listed(sorted(about.kinds)))}"))
     if not about.is_held_by(clause.place):
         why.append((4, "this stands elsewhere"))
     if not reference.is_among(login, clause.who, about):

@@ -10,6 +10,7 @@ from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.trace import Met, Reading, Say
+from prim_lantern.site.people import StandIn
 from prim_lantern.site.rights import Readership
 from prim_lantern.site.who import Who
 
@@ -52,6 +53,8 @@ class Pieces:
     def belongs(self, who: Who) -> Iterable[Point]:
         """How the user comes to be among a who; nothing where that goes without saying."""
         if self.login is None or self.reference.belonging.acting(self.login) is None:
+            return
+        if isinstance(self.data.users[self.login], StandIn):
             return
         if who.kind == "group":
             for way in self.reference.belonging.ways(self.login).get(who.name, ()):

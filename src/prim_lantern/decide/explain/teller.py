@@ -13,6 +13,7 @@ from prim_lantern.decide.question import Question
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.trace import Trace
 from prim_lantern.site.data import SiteData
+from prim_lantern.wording import with_article
 
 
 def explain(reference: Reference, question: Question, trace: Trace) -> Explanation:
@@ -55,7 +56,7 @@ def _what(data: SiteData, asked: Question) -> str:
     path = asked.path or "/"
     if asked.kind is not None:
         filed = f", filed under {words.listed(asked.categories)}" if asked.categories else ""
-        return f"create a {data.all_kinds[asked.kind].called} below {path}{filed}"
+        return f"create {with_article(data.all_kinds[asked.kind].called)} below {path}{filed}"
     item = data.items[path]
     called = f"“{item.title}” ({path})" if item.title else path
     if asked.category is not None:

@@ -12,6 +12,7 @@ from prim_lantern.site.moments import Period
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, Place
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.who import Who
+from prim_lantern.wording import with_article
 
 _DOING = {
     "see-drafts": "see drafts of",
@@ -134,7 +135,7 @@ def rule(data: SiteData, each: Rule) -> str:
     """What a rule says: "The rule press-freeze: Newsroom may not edit in topic:press"."""
     to = listed(who(data, one) for one in each.to)
     verb = "may" if each.allow else "may not"
-    kinds = f" a {listed(each.kinds, 'or')}" if each.kinds else ""
+    kinds = f" {with_article(listed(each.kinds, 'or'))}" if each.kinds else ""
     states = f" while {listed(each.in_state, 'or')}" if each.in_state else ""
     whose = {"own": " of their own", "others": " of others"}.get(each.whose, "")
     final = ", without exceptions" if each.no_exceptions else ""
@@ -146,9 +147,9 @@ def _items(each: Clause) -> str:
     kinds = listed(sorted(each.kinds), "or") if each.kinds else ""
     match each.whose:
         case "own":
-            return f"a {kinds} of their own" if kinds else "what is their own"
+            return f"{with_article(kinds)} of their own" if kinds else "what is their own"
         case "others":
-            return f"a {kinds} of others" if kinds else "what others wrote"
+            return f"{with_article(kinds)} of others" if kinds else "what others wrote"
         case _:
             return f"any {kinds}" if kinds else "anything"
 
