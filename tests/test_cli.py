@@ -14,6 +14,7 @@ import pytest
 import prim_lantern as pl
 from conftest import run
 from prim_lantern.demo import WALK
+from prim_lantern.formats.folder.schema import site_schema
 
 AT = ("--at", "2027-05-10")
 
@@ -31,6 +32,7 @@ ANSWERS = [
     ("may group:friends create /events --kind event --filed series:work-parties", 0, "Yes: Somebody in Friends may create an Event below /events, filed under series:work-parties: by the\nrole Work party host, through group Friends.\n"),
     ("may signed-in read /sign-in", 1, "No: Somebody signed in may not read “Sign in” (/sign-in): they are not in the readership Visitors\nnot signed in at /sign-in and below.\n"),
     ("who edit /visit/prices", 0, "3 of 36 active people may edit /visit/prices.\nGuests may not.\n…"),
+    ("user list zzz", 0, "Nobody fits 'zzz'.\n"),
     ("what bo.lind edit", 0, "Bo Lind may edit 2 of 122 items.\n…"),
     ("folder check", 0, "…: in order.\n  41 people, 16 groups, 14 roles, 12 readerships, 14 rules, 122 items\n"),
 ]  # fmt: skip
@@ -178,6 +180,7 @@ def test_help_completion_and_a_mistyped_command(tmp_path):
         assert f"\n  {command} " in listed
         assert run(command, "--help", site=None).returncode == 0
     assert run("--version", site=None).stdout == f"prim-lantern {pl.__version__}\n"
+    assert json.loads(run("folder", "schema", site=None).stdout) == site_schema()
     assert "_PRIM_LANTERN_COMPLETE" in run("completion", "bash", site=None).stdout
     wrong = run("mya", site=None)
     assert wrong.returncode == 2

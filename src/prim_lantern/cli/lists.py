@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import click
 
 from prim_lantern.cli.common import (
@@ -17,6 +19,7 @@ from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.holdings import holdings
 from prim_lantern.live import Site, open_site
 from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.site.data import SiteData
 
 
 @click.command(short_help="Who may do this with an item?")
@@ -103,16 +106,25 @@ def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> Non
             for line in point.lines(""):
                 print_lines(wrapped(line, "  ", "  "))
     click.echo(f"\n{styled('Beyond everybody who is signed in', 'strong')}")
+    together: dict[tuple[str, ...], list[str]] = {}
     for action, paths in powers.beyond.items():
-        count = f"{len(paths)} item{'s' if len(paths) != 1 else ''}"
-        shown = ", ".join(paths[:4]) + (" …" if len(paths) > 4 else "")
-        print_lines(wrapped(f"- {action}: {count}: {shown}", "  ", "  "))
+        together.setdefault(paths, []).append(action)
+    for paths, actions in together.items():
+        print_lines(wrapped(f"- {words.listed(actions)}: {_some(data, paths)}", "  ", "  "))
     from prim_lantern.show.tables import offer_lines
 
     for line in offer_lines(data, view.offers, most=6):
         print_lines(wrapped(f"- create: {line}", "  ", "  "))
     if not powers.beyond and not view.offers:
         click.echo("  - nothing")
+
+
+def _some(data: SiteData, paths: Sequence[str]) -> str:
+    """How many items, and the first few of them."""
+    if len(paths) == len(data.items):
+        return f"all {len(paths)} items"
+    count = f"{len(paths)} item{'s' if len(paths) != 1 else ''}"
+    return f"{count}: {', '.join(paths[:4])}{' …' if len(paths) > 4 else ''}"
 
 
 def _who_it_is(site: Site, login: str | None) -> list[str]:

@@ -47,6 +47,9 @@ def list_users(text: str, newest: bool, where: str, at: str | None, as_json: boo
             ]
         )
         return
+    if not people:
+        click.echo(f"Nobody fits {text!r}.")
+        return
     from prim_lantern.show.tables import table
 
     rows = [
