@@ -76,14 +76,14 @@ class Belonging:
 
     def _find_ways(self, login: str, *, in_force: bool) -> Mapping[str, tuple[Way, ...]]:
         found: dict[str, list[Way]] = {}
-        for way in self._direct_ways(self.data.users[login]):
+        for way in self.direct_ways(self.data.users[login]):
             if way.period.holds(self.at) != in_force:
                 continue
             for chain in self._chains_up(way.group):
                 found.setdefault(chain[-1], []).append(way._replace(through=chain))
         return {group: tuple(ways) for group, ways in found.items()}
 
-    def _direct_ways(self, user: User) -> Iterator[Way]:
+    def direct_ways(self, user: User) -> Iterator[Way]:
         """All ways into groups but through other groups, in force or not."""
         for membership in user.memberships:
             yield Way("by hand", "", membership.period, (membership.group,), user.origin)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections import ChainMap
 from collections.abc import Iterable
-from dataclasses import replace
 
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Membership, StandIn
@@ -24,14 +24,18 @@ def login_of(who: Who) -> str | None:
     return None
 
 
+def stand_in(data: SiteData, login: str) -> StandIn:
+    """The stand-in of such a login: in one group, or merely signed in."""
+    group = data.groups.get(login.removeprefix(f"{STAND_IN}group:"))
+    name = f"somebody in {group.called}" if group else "somebody signed in"
+    memberships = (Membership(group.name),) if group else ()
+    return StandIn(login, name, memberships=memberships)
+
+
 def with_stand_ins(data: SiteData, whos: Iterable[Who]) -> SiteData:
     """The site with a stand-in for each group, and for the signed-in, among these."""
-    users = dict(data.users)
-    for who in whos:
-        login = login_of(who)
-        if login is not None and who.kind != "user":
-            group = data.groups[who.name] if who.kind == "group" else None
-            name = f"somebody in {group.called}" if group else "somebody signed in"
-            memberships = (Membership(group.name),) if group else ()
-            users[login] = StandIn(login, name, memberships=memberships)
-    return replace(data, users=users) if len(users) > len(data.users) else data
+    logins = {login_of(who) for who in whos if who.kind != "user"} - {None}
+    if not logins:
+        return data
+    added = {login: stand_in(data, login) for login in logins if login is not None}
+    return data.with_parts(users=ChainMap(added, data.users))

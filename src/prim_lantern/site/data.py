@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 from prim_lantern.errors import (
     UnknownAction,
@@ -15,10 +16,11 @@ from prim_lantern.errors import (
 )
 from prim_lantern.site import names
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, Action
+from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Item, Kind
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.people import Group, Plan, User
-from prim_lantern.site.places import is_above, parent_of, place, tree_order, way_to
+from prim_lantern.site.places import parent_of, place
 from prim_lantern.site.rights import (
     BUILT_IN_READERSHIPS,
     Given,
@@ -29,6 +31,7 @@ from prim_lantern.site.rights import (
     Role,
     Rule,
 )
+from prim_lantern.site.tree import Tree
 
 
 @dataclass(frozen=True)
@@ -62,18 +65,35 @@ class SiteData:
     items: Mapping[str, Item] = field(default_factory=dict)
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
+    def with_parts(self, **parts: Any) -> SiteData:
+        """The same site with some parts replaced; what was worked out and still holds is kept."""
+        found = replace(self, **parts)
+        if found.users is self.users:
+            _keep(self, found, "people", "_logins")
+        if found.items is self.items or found.content.index is self.content.index:
+            _keep(self, found, "tree")
+        if found.items is self.items and found.kinds is self.kinds:
+            _keep(self, found, "content", "part_rows")
+        return found
+
     # Names ------------------------------------------------------------------
 
     @cached_property
     def _logins(self) -> Mapping[str, str]:
         return {names.folded(login): login for login in self.users}
 
-    def user(self, login: str) -> User:
-        """The user with this login, whatever its case; else `UnknownUser`."""
+    def login(self, login: str) -> str:
+        """A login as it is spelled, whatever its case; else `UnknownUser`."""
+        if login in self.users:
+            return login
         spelled = self._logins.get(names.folded(login))
         if spelled is None:
             raise UnknownUser(login, names.nearest(login, self.users))
-        return self.users[spelled]
+        return spelled
+
+    def user(self, login: str) -> User:
+        """The user with this login, whatever its case; else `UnknownUser`."""
+        return self.users[self.login(login)]
 
     def item(self, path: str) -> Item:
         """The item at this path, in its exact spelling; else `UnknownItem`."""
@@ -128,31 +148,38 @@ class SiteData:
     # The tree ---------------------------------------------------------------
 
     @cached_property
-    def paths(self) -> tuple[str, ...]:
+    def content(self) -> Columns[Item]:
+        """The items in columns."""
+        if isinstance(self.items, Columns):
+            return self.items
+        return Columns.of(Item, self.items.values())
+
+    @cached_property
+    def people(self) -> Columns[User]:
+        """The users in columns."""
+        if isinstance(self.users, Columns):
+            return self.users
+        return Columns.of(User, self.users.values())
+
+    @cached_property
+    def tree(self) -> Tree:
         """The paths of all items, in tree order."""
-        return tuple(sorted(self.items, key=tree_order))
+        return Tree(self.content.names, self.content.index)
 
-    @cached_property
-    def sections(self) -> frozenset[str]:
-        """Every path that an item stands at or below; the root always."""
-        return frozenset({"/"}.union(*map(way_to, self.items)))
-
-    @cached_property
-    def _children(self) -> Mapping[str, tuple[str, ...]]:
-        below: dict[str, list[str]] = {}
-        for path in self.paths:
-            parent = parent_of(path)
-            if parent is not None:
-                below.setdefault(parent, []).append(path)
-        return {parent: tuple(children) for parent, children in below.items()}
-
-    def directly_below(self, path: str) -> tuple[Item, ...]:
+    def directly_below(self, path: str) -> Iterator[Item]:
         """The items one step below a path, in tree order."""
-        return tuple(self.items[child] for child in self._children.get(path, ()))
+        return (self.items[each] for each in self.tree.steps_below(path) if each in self.items)
 
     def below(self, path: str) -> Iterator[Item]:
         """The items below a path, at any depth, in tree order."""
-        return (self.items[each] for each in self.paths if is_above(path, each))
+        return (self.items[each] for each in self.tree.below(path))
+
+    @cached_property
+    def part_rows(self) -> tuple[int, ...]:
+        """The rows of `content` that are parts of pages."""
+        parts = {kind.name for kind in self.all_kinds.values() if kind.part}
+        kinds = self.content.values_of("kind")
+        return tuple(row for row, kind in enumerate(kinds) if kind in parts)
 
     def is_part(self, path: str) -> bool:
         """Whether a part stands at this path."""
@@ -179,18 +206,25 @@ class SiteData:
         found = {spot: each for spot, each in at_places.items() if each.readership is not None}
         for spot, each in found.items():
             found[spot] = replace(each, origin=each.origin and each.origin.of("readership"))
-        for path, item in self.items.items():
-            if item.readership is not None:
-                beside = at_places.get(("path", path))
-                found["path", path] = PlaceSetting(
-                    place(path),
-                    item.readership,
-                    beside.readership_from_above if beside else True,
-                    origin=item.origin and item.origin.of("readership"),
-                )
+        for row, name in self.content.filled("readership").items():
+            item = self.content.at(row)
+            beside = at_places.get(("path", item.path))
+            found["path", item.path] = PlaceSetting(
+                place(item.path),
+                name,
+                beside.readership_from_above if beside else True,
+                origin=item.origin and item.origin.of("readership"),
+            )
         return found
 
     @cached_property
     def rights_cut_at(self) -> Mapping[str, PlaceSetting]:
         """The settings that let no rights in from above, by path."""
         return {each.place.name: each for each in self.places if not each.rights_from_above}
+
+
+def _keep(before: SiteData, after: SiteData, *worked_out: str) -> None:
+    """Carry over what was worked out from parts that are the same."""
+    for name in worked_out:
+        if name in before.__dict__:
+            after.__dict__[name] = before.__dict__[name]

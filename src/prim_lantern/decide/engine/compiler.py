@@ -1,0 +1,272 @@
+"""From the words of a site to levels of masks, for one class of items and one question."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+
+from prim_lantern.decide.clauses import Clause
+from prim_lantern.decide.engine.case import Asked, FiledCase, ItemClass
+from prim_lantern.decide.engine.crowd import Crowd
+from prim_lantern.decide.engine.levels import (
+    COUNTS,
+    CUT_OFF,
+    NOT_MET,
+    OWN_NO,
+    OWN_YES,
+    YES,
+    FiledLevel,
+    Hits,
+    Readers,
+    SiteLevel,
+    WayLevel,
+    finals,
+    hits,
+)
+from prim_lantern.decide.engine.rights import Rights, Spot
+from prim_lantern.site.content import PUBLISHED
+from prim_lantern.site.places import (
+    ONLY_BELOW,
+    ONLY_HERE,
+    SITE,
+    Place,
+    category_and_above,
+)
+from prim_lantern.site.rights import OTHERS, OWN, Readership
+from prim_lantern.site.who import AUTHORS, Who
+
+_DRAFTS = "see-drafts"
+_NOBODY = Readers(0, (), 0)
+
+
+class Compiler:
+    """Chooses the words that speak of a class of items, and puts them into levels."""
+
+    def __init__(self, rights: Rights, crowd: Crowd) -> None:
+        self.rights = rights
+        self.crowd = crowd
+        self.data = rights.data
+
+    def levels(self, item: ItemClass, asked: Asked) -> tuple[SiteLevel, WayLevel]:
+        """The site's level and that of the way, for items of one class."""
+        on_site = _Chosen(self, item, asked, lambda place: _holds(item, place))
+        return on_site.site_level(), on_site.way_level()
+
+    def filed_level(
+        self, categories: frozenset[str], case: FiledCase, asked: Asked, *, of_page: bool = False
+    ) -> FiledLevel:
+        """The level of some categories (those above included), for items of one case."""
+        kinds = case.page_kinds if of_page and case.page_kinds is not None else case.kinds
+        item = ItemClass((), 0, kinds, case.state)
+        chosen = _Chosen(self, item, asked, lambda place: place.kind == "site")
+        return chosen.filed_level(categories, case.page_allows if of_page else case.allows)
+
+
+def _holds(item: ItemClass, place: Place) -> bool:
+    """Whether a place holds the items of a class."""
+    if place.kind == "site":
+        return True
+    if place.kind == "category":
+        return item.filed is not None and place.name in item.filed
+    return place.name in item.chain and reaches(item, item.chain.index(place.name), place.reach)
+
+
+def reaches(item: ItemClass, at: int, reach: str) -> bool:
+    """Whether a word that deep in the chain holds the item, by its reach."""
+    own = at < item.own
+    return own if reach == ONLY_HERE else not own if reach == ONLY_BELOW else True
+
+
+class _Chosen:
+    """The words that speak of one class of items in one question."""
+
+    def __init__(
+        self,
+        compiler: Compiler,
+        item: ItemClass,
+        asked: Asked,
+        holds: Callable[[Place], bool],
+    ) -> None:
+        self.rights = compiler.rights
+        self.data = compiler.data
+        self.crowd = compiler.crowd
+        self.item = item
+        self.asked = asked
+        self.holds = holds
+        self.cut_at = item.cut_at(self.data.rights_cut_at)
+        self.needs_drafts = not (
+            asked.any_state or item.state == PUBLISHED or asked.author or not asked.reading
+        )
+
+    # The levels ---------------------------------------------------------------------
+
+    def site_level(self) -> SiteLevel:
+        spot, allows = SITE.spot, self.cut_at is None
+        readers = final = None
+        default = self.data.readership(self.data.default_readership)
+        if self.asked.reading:
+            compiled = self._readers(default)
+            readers, final = (None, compiled) if default.no_exceptions else (compiled, None)
+        places = (each for each in self.rights.all_access if each.place.kind == "site")
+        return SiteLevel(
+            self._never(spot),
+            final,
+            readers,
+            self.crowd.mask(who for each in places for who in each.given.to),
+            self._hits(spot, "read", allows) if self.asked.reading else (),
+            self._hits(spot, _DRAFTS, allows) if self.needs_drafts else (),
+            self._hits(spot, self.asked.action, allows) if self._acts else (),
+        )
+
+    def way_level(self) -> WayLevel:
+        item = self.item
+        met, cut = self._met() if self.asked.reading else ([], None)
+        own_cut = cut is not None and cut < item.own
+        part = item.page_kinds is not None
+        never = access = 0
+        for path in item.chain:
+            never |= self._never(("path", path))
+        for each in self.rights.all_access:
+            if each.place.kind == "path" and _holds(item, each.place):
+                access |= self.crowd.mask(each.given.to)
+        categories = None
+        if item.filed is not None:
+            categories = self.filed_level(item.filed, self.cut_at is None)
+        return WayLevel(
+            never,
+            tuple(self._readers(each) for _, each in met if each.no_exceptions),
+            tuple(
+                (at, self._readers(each))
+                for at, each in met
+                if not each.no_exceptions and (cut is None or at <= cut)
+            ),
+            access,
+            tuple(self._on_the_way("read")) if self.asked.reading else (),
+            self._plainly_on_the_way(_DRAFTS) if self.needs_drafts else (),
+            self._plainly_on_the_way(self.asked.action) if self._acts else (),
+            not self.needs_drafts,
+            NOT_MET if part else CUT_OFF if cut is not None else COUNTS,
+            NOT_MET if part else CUT_OFF if own_cut else COUNTS,
+            categories,
+        )
+
+    def filed_level(self, categories: frozenset[str], allows: bool) -> FiledLevel:
+        names = sorted(categories, key=lambda name: (-name.count("/"), name))
+        number = {name: at for at, name in enumerate(names)}
+        spots = [("category", name) for name in names]
+        never = access = 0
+        for spot in spots:
+            never |= self._never(spot)
+        for each in self.rights.all_access:
+            if each.place.name in number and each.place.kind == "category":
+                access |= self.crowd.mask(each.given.to)
+        settings = [(at, self.rights.setting_at(spot)) for at, spot in enumerate(spots)]
+        met = [(at, found[1]) for at, found in settings if found and self.asked.reading]
+        return FiledLevel(
+            tuple(
+                tuple(number[upper] for upper in category_and_above(name)[:-1]) for name in names
+            ),
+            never,
+            tuple(self._readers(each) for _, each in met if each.no_exceptions),
+            tuple((at, self._readers(each)) for at, each in met if not each.no_exceptions),
+            access,
+            self._each(spots, "read", allows) if self.asked.reading else (),
+            self._each(spots, _DRAFTS, allows) if self.needs_drafts else (),
+            self._each(spots, self.asked.action, allows) if self._acts else (),
+        )
+
+    @property
+    def _acts(self) -> bool:
+        """Whether more is asked than reading."""
+        return self.asked.action != "read"
+
+    # Words --------------------------------------------------------------------------
+
+    def _speaking(self, spot: Spot, action: str) -> Iterator[Clause]:
+        """The words about an action at a place that speak of such items."""
+        item, author = self.item, self.asked.author
+        at = item.chain.index(spot[1]) if spot[0] == "path" else -1
+        for each in self.rights.at(spot, action):
+            if (
+                (each.kinds is None or not each.kinds.isdisjoint(item.kinds))
+                and (each.states is None or item.state in each.states)
+                and (each.whose != OWN or author)
+                and (each.whose != OTHERS or not author)
+                and (at < 0 or reaches(item, at, each.place.reach))
+            ):
+                yield each
+
+    def _hits(self, spot: Spot, action: str, allows: bool) -> Hits:
+        return hits(self._speaking(spot, action), self._mask_of, allows=allows)
+
+    def _each(self, spots: Sequence[Spot], action: str, allows: bool) -> tuple[Hits, ...]:
+        return tuple(self._hits(spot, action, allows) for spot in spots)
+
+    def _on_the_way(self, action: str) -> Iterator[tuple[int, int, int]]:
+        for at, path in enumerate(self.item.chain):
+            allows = self.cut_at is None or at <= self.cut_at
+            own = at < self.item.own
+            for mask, says in self._hits(("path", path), action, allows):
+                if own:
+                    says = OWN_YES if says == YES else OWN_NO
+                yield mask, says, at
+
+    def _plainly_on_the_way(self, action: str) -> Hits:
+        return tuple((mask, says) for mask, says, _ in self._on_the_way(action))
+
+    def _never(self, spot: Spot) -> int:
+        """Those to whom a deny without exceptions stands here for what is asked."""
+        actions = {self.asked.action} if self._acts else set()
+        if self.asked.reading:
+            actions.add("read")
+            if self.item.state != PUBLISHED:
+                actions.add(_DRAFTS)
+        found = 0
+        for action in actions:
+            found |= finals(self._speaking(spot, action), self._mask_of)
+        return found
+
+    # Readerships --------------------------------------------------------------------
+
+    def _met(self) -> tuple[list[tuple[int, Readership]], int | None]:
+        """The readerships met on the way, with their depth, and the depth of the nearest
+        that keeps those from above away."""
+        item = self.item
+        met, cut = [], None
+        # a part meets those below its page; the rest its page has met
+        depth = item.own - item.page_own if item.page_kinds is not None else len(item.chain)
+        for at, path in enumerate(item.chain[:depth]):
+            found = self.rights.setting_at(("path", path))
+            if found is not None and reaches(item, at, found[0].place.reach):
+                met.append((at, found[1]))
+                if cut is None and not found[0].readership_from_above:
+                    cut = at
+        return met, cut
+
+    def _readers(self, readership: Readership) -> Readers:
+        author = self.asked.author
+        if author and AUTHORS in readership.but_not:
+            return _NOBODY
+        if not author and AUTHORS in readership.all_of:
+            return _NOBODY
+        everybody = author and AUTHORS in readership.readers
+        return Readers(
+            -1 if everybody else self._mask(readership.readers),
+            tuple(self._mask([each]) for each in readership.all_of if each != AUTHORS),
+            self._mask(readership.but_not),
+        )
+
+    # People -------------------------------------------------------------------------
+
+    def _mask_of(self, clause: Clause) -> int:
+        return self._mask([clause.who])
+
+    def _mask(self, whos: Iterable[Who]) -> int:
+        found = 0
+        for who in whos:
+            if who.kind == "role":
+                for access in self.rights.holders.get(who.name, ()):
+                    if self.holds(access.place):
+                        found |= self.crowd.mask(access.given.to)
+            elif who != AUTHORS:
+                found |= self.crowd.bits[who]
+        return found

@@ -1,0 +1,229 @@
+"""The engine: the decisions of one site at one moment, fast."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from datetime import datetime
+
+from prim_lantern.decide import standing, subject
+from prim_lantern.decide.belonging import Belonging
+from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.compiler import Compiler
+from prim_lantern.decide.engine.crowd import A_GUEST, Crowd, Handiwork
+from prim_lantern.decide.engine.ground import Ground
+from prim_lantern.decide.engine.levels import NO, YES
+from prim_lantern.decide.engine.plan import Plan, Shared
+from prim_lantern.decide.engine.rights import Rights
+from prim_lantern.decide.subject import Subject
+from prim_lantern.site.content import DRAFT, Item
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import Place
+
+_WAY, _FILED, _MORE = 16, 32, 48
+
+
+class Engine:
+    """Who may do what on a site at a moment.
+
+    `login` is that of a user or a stand-in, or None for a guest. Names are known to be
+    there, as for the reference.
+    """
+
+    def __init__(self, data: SiteData, at: datetime) -> None:
+        self.data = data
+        self.at = at
+        self.rights = Rights(data, at)
+        self.belonging = Belonging(data, at)
+        self.crowd = Crowd(self.belonging, self.rights.whos(), Handiwork(data))
+        paths = (name for kind, name in self.rights.spots() if kind == "path")
+        self.ground = Ground(data, at, paths, whole=self.rights.needs_whole_items())
+        self.shared = Shared()
+        self._arrange()
+
+    def _arrange(self) -> None:
+        self._compiler = Compiler(self.rights, self.crowd)
+        self._plans: dict[Asked, Plan] = {}
+        self._by_action = _ByAction(self)
+        self._index = self.data.content.index
+        self._way_of = self.ground.way_of
+        self._filed_of = self.ground.filed_of
+        self._more_of = self.ground.more_of
+        kinds = self.data.all_kinds
+        self._four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
+        self._links = self.data.content.filled("links_to")
+
+    # Items that are there -------------------------------------------------------------
+
+    def allows(self, login: str | None, action: str, path: str) -> bool:
+        """May they do this to the item at a path?"""
+        mask, rows = self.crowd[login]
+        row = self._index[path]
+        plan = self._by_action[action]
+        entry = plan.way.get(self._way_of[row])
+        if rows is None or entry is None or row in rows or row in self._links:
+            return self._carefully(login, action, row)
+        site_asks, site, way_asks, way = entry
+        key = site[mask & site_asks] | way[mask & way_asks] << _WAY
+        number = self._filed_of[row]
+        if number:
+            filed = plan.filed.get(number)
+            if filed is None:
+                return self._carefully(login, action, row)
+            key |= filed[1][mask & filed[0]] << _FILED
+            number = self._more_of[row]
+            if number:
+                filed = plan.filed.get(number)
+                if filed is None:
+                    return self._carefully(login, action, row)
+                key |= filed[1][mask & filed[0]] << _MORE
+        return plan.answers[key] == YES
+
+    def _carefully(self, login: str | None, action: str, row: int) -> bool:
+        """The same with all that is rare: the owner, own work, links, what is met first."""
+        mask, rows = self.crowd[login]
+        path = self.data.content.names[row]
+        own = rows is None or row in rows
+        if own and action == "publish" and self._own_work(login, self.subject(path)):
+            return False
+        if rows is None:
+            return True
+        author = own and login in self.authors(path)
+        if self.verdict(mask, Asked(action, author=author), row) != YES:
+            return False
+        target = self._links.get(row)
+        return target not in self._index or self.allows(login, "read", target)
+
+    def authors(self, path: str) -> Sequence[str]:
+        """The authors of the item at a path: of a part, those of its page."""
+        found: Sequence[str] = self.data.items[self.data.page_of(path)].authors
+        return found
+
+    def verdict(self, mask: int, asked: Asked, row: int) -> int:
+        """What the words come to for a mask and a row: YES, NO or SILENT."""
+        if not self._way_of[row]:
+            self.ground.settle(row)
+        plan = self.plan(asked)
+        classes = self._way_of[row], self._filed_of[row], self._more_of[row]
+        return plan.answers[plan.key(mask, *classes)]
+
+    def plan(self, asked: Asked) -> Plan:
+        """The plan of a question, made when first asked."""
+        found = self._plans.get(asked)
+        if found is None:
+            plan = Plan(asked, self._compiler, self.ground, self.shared)
+            found = self._plans.setdefault(asked, plan)
+        return found
+
+    # Subjects, whether they stand there or are pictured ---------------------------------
+
+    def acting(self, login: str | None) -> str | None:
+        """The login of somebody active; None for everybody else, who is a guest."""
+        return None if self.crowd[login] is A_GUEST else login
+
+    def is_owner(self, login: str | None) -> bool:
+        """Whether this is the owner, who is an active user."""
+        return login is not None and login == self.data.owner
+
+    def allows_of(
+        self, login: str | None, action: str, about: Subject, *, any_state: bool = False
+    ) -> bool:
+        """May they do this to a subject? `any_state` skips the test of the state."""
+        if action == "publish" and self._own_work(login, about):
+            return False
+        if self.is_owner(login):
+            return True
+        if self._ask(login, about, Asked(action, any_state=any_state)) != YES:
+            return False
+        return about.target not in self._index or self.allows(login, "read", about.target)
+
+    def says(self, login: str | None, action: str, about: Subject) -> int:
+        """Whether the words let them do just this, reading aside: YES, NO or SILENT."""
+        if self.is_owner(login):
+            return YES
+        return self._ask(login, about, Asked(action, reading=False))
+
+    def silent(self, login: str | None, action: str, about: Subject) -> bool:
+        """Whether all that keeps them from it is that nobody has spoken."""
+        if action == "publish" and self._own_work(login, about):
+            return False
+        return action != "read" and self.says(login, action, about) not in (YES, NO)
+
+    def _ask(self, login: str | None, about: Subject, asked: Asked) -> int:
+        plan = self.plan(asked._replace(author=self.acting(login) in about.authors))
+        key = plan.key(self.crowd[login].mask, *self.ground.of_subject(about))
+        return plan.answers[key]
+
+    def _own_work(self, login: str | None, about: Subject) -> bool:
+        """Four eyes: whether the kind asks for them and the user wrote or changed it."""
+        if self._four_eyes.isdisjoint(about.kinds):
+            return False
+        return self.acting(login) in about.authors | about.changed_by
+
+    # Creating, filing, moving, managing --------------------------------------------------
+
+    def may_create(
+        self, login: str | None, kind: str, parent: str, categories: Sequence[str]
+    ) -> bool:
+        """May they create an item of this kind below the parent, filed so?"""
+        if standing.obstacle(self.data, self.data.all_kinds[kind], parent, categories):
+            return False
+        acting = self.acting(login)
+        authors = () if acting is None else (acting,)
+        item = Item("", kind, authors=authors, state=DRAFT, categories=tuple(categories))
+        return self._create_as(login, item, parent)
+
+    def _create_as(self, login: str | None, item: Item, parent: str) -> bool:
+        about = subject.pictured(self.data, item, parent, self.at)
+        return (
+            (parent not in self._index or self.allows(login, "read", parent))
+            and self.allows_of(login, "create", about, any_state=True)
+            and all(self.file(login, about, each, any_state=True) for each in item.categories)
+        )
+
+    def file(
+        self, login: str | None, about: Subject, category: str, *, any_state: bool = False
+    ) -> bool:
+        """May they file a subject under a category? Asked as if filed under that alone."""
+        alone = about._replace(categories=subject.with_above([category]))
+        return (
+            self.says(login, "file-under", alone) == YES
+            and self.allows_of(login, "read", about, any_state=any_state)
+        )
+
+    def may_file(self, login: str | None, path: str, category: str) -> bool:
+        """May they file the item under the category?"""
+        item = self.data.items[path]
+        if standing.filing_obstacle(self.data.all_kinds[item.kind], category):
+            return False
+        return self.file(login, self.subject(path), category)
+
+    def may_move(self, login: str | None, path: str, new_parent: str) -> bool:
+        """May they move the item, with all below it, under another parent?"""
+        item = self.data.items[path]
+        kind = self.data.all_kinds[item.kind]
+        if standing.obstacle(self.data, kind, new_parent, item.categories, moved=item):
+            return False
+        below: Iterable[str] = (path, *self.data.tree.below(path))
+        return all(self.allows(login, "edit", each) for each in below) and self._create_as(
+            login, item, new_parent
+        )
+
+    def may_manage(self, login: str | None, action: str, place: Place) -> bool:
+        """May they manage a place? Nothing needs to be readable for it."""
+        return self.says(login, action, subject.of_place(self.data, place)) == YES
+
+    def subject(self, path: str) -> Subject:
+        """An item of the site as it is at the moment."""
+        return subject.of_item(self.data, self.data.items[path], self.at)
+
+
+class _ByAction(dict[str, Plan]):
+    """The plans of those who did not write the item, by action."""
+
+    def __init__(self, engine: Engine) -> None:
+        super().__init__()
+        self._engine = engine
+
+    def __missing__(self, action: str) -> Plan:
+        found = self[action] = self._engine.plan(Asked(action))
+        return found

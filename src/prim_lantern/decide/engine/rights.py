@@ -1,0 +1,103 @@
+"""All words that are in force at a moment, by the place where they stand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from datetime import datetime
+from typing import NamedTuple
+
+from prim_lantern.decide.clauses import Clause, clauses_of
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import SITE, Place
+from prim_lantern.site.rights import Given, PlaceSetting, Readership
+from prim_lantern.site.who import Who
+
+Spot = tuple[str, str]
+
+
+class Access(NamedTuple):
+    """A role with all access, or one that words speak of, given within one place."""
+
+    given: Given
+    place: Place
+
+
+class Rights:
+    """The words in force, the roles given, and the readerships of a site at a moment."""
+
+    def __init__(self, data: SiteData, at: datetime) -> None:
+        self.data = data
+        self.clauses = [each for each in clauses_of(data) if each.period.holds(at)]
+        self.words: dict[Spot, dict[str, list[Clause]]] = {}
+        for clause in self.clauses:
+            here = self.words.setdefault(clause.place.spot, {})
+            for action in clause.actions:
+                here.setdefault(action, []).append(clause)
+        self.given = [each for each in data.given if each.period.holds(at)]
+        self.all_access = [
+            Access(given, place)
+            for given in self.given
+            if data.roles[given.role].all_access
+            for place in given.within_any
+        ]
+        self.holders: dict[str, list[Access]] = {}
+        for given in self.given:
+            for place in given.within_any:
+                self.holders.setdefault(given.role, []).append(Access(given, place))
+
+    def at(self, spot: Spot, action: str) -> Iterable[Clause]:
+        """The words about an action that stand at a place."""
+        here = self.words.get(spot)
+        return here.get(action, ()) if here else ()
+
+    def setting_at(self, spot: Spot) -> tuple[PlaceSetting, Readership] | None:
+        """The readership that stands at a place, and how."""
+        found = self.data.readerships_at.get(spot)
+        return (found, self.data.readership(found.readership or "")) if found else None
+
+    def spots(self) -> Iterator[Spot]:
+        """Every place where something stands that decisions ask about."""
+        yield from self.words
+        yield from (access.place.spot for each in self.holders.values() for access in each)
+        yield from self.data.readerships_at
+        yield from (("path", path) for path in self.data.rights_cut_at)
+
+    def whos(self) -> Iterator[Who]:
+        """Everybody of whom something speaks, those behind a role among them."""
+        for clause in self.clauses:
+            yield clause.who
+        for given in self.given:
+            yield from given.to
+        for readership in self._readerships():
+            yield from (*readership.readers, *readership.all_of, *readership.but_not)
+
+    def _readerships(self) -> Iterator[Readership]:
+        yield self.data.readership(self.data.default_readership)
+        standing = {each.readership or "" for each in self.data.readerships_at.values()}
+        yield from map(self.data.readership, standing)
+
+    def needs_whole_items(self) -> bool:
+        """Whether somebody is spoken of by a role whose places lie across those of the words.
+
+        Such words cannot be decided at the paths and at the categories apart.
+        """
+        spoken: Mapping[str, set[str]] = self._levels_of_roles()
+        for role, levels in spoken.items():
+            for access in self.holders.get(role, ()):
+                kind = access.place.kind
+                if kind == "category" or (kind == "path" and "category" in levels):
+                    return True
+        return False
+
+    def _levels_of_roles(self) -> Mapping[str, set[str]]:
+        found: dict[str, set[str]] = {}
+        for clause in self.clauses:
+            if clause.who.kind == "role":
+                found.setdefault(clause.who.name, set()).add(clause.place.kind)
+        default = PlaceSetting(SITE, self.data.default_readership)
+        for setting in (default, *self.data.readerships_at.values()):
+            readership = self.data.readership(setting.readership or "")
+            for who in (*readership.readers, *readership.all_of, *readership.but_not):
+                if who.kind == "role":
+                    found.setdefault(who.name, set()).add(setting.place.kind)
+        return found
