@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from typing import NamedTuple
 
 from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine.case import Asked, FiledCase, ItemClass
-from prim_lantern.decide.engine.crowd import Crowd
+from prim_lantern.decide.engine.crowd import BITS, Crowd
 from prim_lantern.decide.engine.levels import (
     COUNTS,
     CUT_OFF,
@@ -32,10 +33,21 @@ from prim_lantern.site.places import (
     category_and_above,
 )
 from prim_lantern.site.rights import OTHERS, OWN, Readership
-from prim_lantern.site.who import AUTHORS, Who
+from prim_lantern.site.who import AUTHORS, EVERYONE, Who
 
 _DRAFTS = "see-drafts"
 _NOBODY = Readers(0, (), 0)
+
+
+class Spoken(NamedTuple):
+    """The words of one place about one action: all, the denies alone, and the final ones."""
+
+    hits: Hits
+    denies: Hits
+    never: int
+
+
+_UNSPOKEN = Spoken((), (), 0)
 
 
 class Compiler:
@@ -45,6 +57,7 @@ class Compiler:
         self.rights = rights
         self.crowd = crowd
         self.data = rights.data
+        self.known: dict[Hashable, Spoken] = {}
 
     def levels(self, item: ItemClass, asked: Asked) -> tuple[SiteLevel, WayLevel]:
         """The site's level and that of the way, for items of one class."""
@@ -89,6 +102,7 @@ class _Chosen:
         self.rights = compiler.rights
         self.data = compiler.data
         self.crowd = compiler.crowd
+        self.known = compiler.known
         self.item = item
         self.asked = asked
         self.holds = holds
@@ -106,12 +120,11 @@ class _Chosen:
         if self.asked.reading:
             compiled = self._readers(default)
             readers, final = (None, compiled) if default.no_exceptions else (compiled, None)
-        places = (each for each in self.rights.all_access if each.place.kind == "site")
         return SiteLevel(
             self._never(spot),
             final,
             readers,
-            self.crowd.mask(who for each in places for who in each.given.to),
+            self._access(spot),
             self._hits(spot, "read", allows) if self.asked.reading else (),
             self._hits(spot, _DRAFTS, allows) if self.needs_drafts else (),
             self._hits(spot, self.asked.action, allows) if self._acts else (),
@@ -125,9 +138,7 @@ class _Chosen:
         never = access = 0
         for path in item.chain:
             never |= self._never(("path", path))
-        for each in self.rights.all_access:
-            if each.place.kind == "path" and _holds(item, each.place):
-                access |= self.crowd.mask(each.given.to)
+            access |= self._access(("path", path))
         categories = None
         if item.filed is not None:
             categories = self.filed_level(item.filed, self.cut_at is None)
@@ -156,9 +167,7 @@ class _Chosen:
         never = access = 0
         for spot in spots:
             never |= self._never(spot)
-        for each in self.rights.all_access:
-            if each.place.name in number and each.place.kind == "category":
-                access |= self.crowd.mask(each.given.to)
+            access |= self._access(spot)
         settings = [(at, self.rights.setting_at(spot)) for at, spot in enumerate(spots)]
         met = [(at, found[1]) for at, found in settings if found and self.asked.reading]
         return FiledLevel(
@@ -181,22 +190,37 @@ class _Chosen:
 
     # Words --------------------------------------------------------------------------
 
-    def _speaking(self, spot: Spot, action: str) -> Iterator[Clause]:
-        """The words about an action at a place that speak of such items."""
+    def _spoken(self, spot: Spot, action: str) -> Spoken:
+        """What stands at a place about an action, for such items."""
+        words = self.rights.at(spot, action)
+        if not words:
+            return _UNSPOKEN
         item, author = self.item, self.asked.author
         at = item.chain.index(spot[1]) if spot[0] == "path" else -1
-        for each in self.rights.at(spot, action):
-            if (
-                (each.kinds is None or not each.kinds.isdisjoint(item.kinds))
+        key = (spot, action, item.kinds, item.state, author, at < item.own)
+        found = self.known.get(key)
+        if found is None:
+            speaking = [
+                each
+                for each in words
+                if (each.kinds is None or not each.kinds.isdisjoint(item.kinds))
                 and (each.states is None or item.state in each.states)
                 and (each.whose != OWN or author)
                 and (each.whose != OTHERS or not author)
                 and (at < 0 or reaches(item, at, each.place.reach))
-            ):
-                yield each
+            ]
+            found = Spoken(
+                hits(speaking, self._mask_of),
+                hits([each for each in speaking if not each.allow], self._mask_of),
+                finals(speaking, self._mask_of),
+            )
+            if not any(each.who.kind == "role" for each in words):  # those depend on the item
+                self.known[key] = found
+        return found
 
     def _hits(self, spot: Spot, action: str, allows: bool) -> Hits:
-        return hits(self._speaking(spot, action), self._mask_of, allows=allows)
+        spoken = self._spoken(spot, action)
+        return spoken.hits if allows else spoken.denies
 
     def _each(self, spots: Sequence[Spot], action: str, allows: bool) -> tuple[Hits, ...]:
         return tuple(self._hits(spot, action, allows) for spot in spots)
@@ -222,7 +246,15 @@ class _Chosen:
                 actions.add(_DRAFTS)
         found = 0
         for action in actions:
-            found |= finals(self._speaking(spot, action), self._mask_of)
+            found |= self._spoken(spot, action).never
+        return found
+
+    def _access(self, spot: Spot) -> int:
+        """Those who have all access through a place, where it holds the item."""
+        found = 0
+        for each in self.rights.all_access.get(spot, ()):
+            if spot[0] != "path" or _holds(self.item, each.place):
+                found |= self.crowd.mask(each.given.to)
         return found
 
     # Readerships --------------------------------------------------------------------
@@ -250,7 +282,7 @@ class _Chosen:
             return _NOBODY
         everybody = author and AUTHORS in readership.readers
         return Readers(
-            -1 if everybody else self._mask(readership.readers),
+            BITS[EVERYONE] if everybody else self._mask(readership.readers),
             tuple(self._mask([each]) for each in readership.all_of if each != AUTHORS),
             self._mask(readership.but_not),
         )

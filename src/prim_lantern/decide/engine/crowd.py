@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Final, NamedTuple
+from typing import Final
 
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.stand_ins import STAND_IN, stand_in
@@ -13,22 +13,21 @@ from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 
 BITS: Final = {EVERYONE: 1, GUESTS: 2, SIGNED_IN: 4}
 GUEST: Final = BITS[EVERYONE] | BITS[GUESTS]
+AUDIENCES: Final = BITS[EVERYONE] | BITS[GUESTS] | BITS[SIGNED_IN]
 ANYBODY: Final = BITS[EVERYONE] | BITS[SIGNED_IN]
-_NOTHING: Final[frozenset[int]] = frozenset()
+_NOTHING: Final[frozenset[str]] = frozenset()
+SITE_CODES: Final = 256  # how many programs of the site are remembered with each person
 
 
-class Person(NamedTuple):
-    """What decisions ask of one person.
+Person = tuple[int, frozenset[str], bytearray]
+"""What decisions ask of one person: their mask; the paths that they wrote or changed, which
+are decided one by one; and what programs of the site say to them, by the number of the program
+(0 until it is asked, and always for the owner and for guests, who are like nobody else).
 
-    `rows` are the items that they wrote or changed, which are decided one by one; None
-    stands for the owner, who is above all that.
-    """
+It is a plain tuple, as those are the quickest to take apart.
+"""
 
-    mask: int
-    rows: frozenset[int] | None
-
-
-A_GUEST: Final = Person(GUEST, _NOTHING)
+A_GUEST: Final[Person] = (GUEST, _NOTHING, bytearray(SITE_CODES))
 
 
 class Handiwork:
@@ -36,27 +35,22 @@ class Handiwork:
 
     def __init__(self, data: SiteData) -> None:
         content = data.content
-        self.wrote: dict[str, set[int]] = {}
-        self.changed: dict[str, set[int]] = {}
-        for row, logins in enumerate(content.values_of("authors")):
+        self._paths: dict[str, set[str]] = {}
+        for path, logins in zip(content.names, content.values_of("authors"), strict=True):
             for login in logins:
-                self.wrote.setdefault(login, set()).add(row)
+                self._paths.setdefault(login, set()).add(path)
         for row, logins in content.filled("changed_by").items():
             for login in logins:
-                self.changed.setdefault(login, set()).add(row)
+                self._paths.setdefault(login, set()).add(content.names[row])
         for row in data.part_rows:
             page = content.index[data.page_of(content.names[row])]
-            for login in content.value("authors", page):
-                self.wrote.setdefault(login, set()).add(row)
-            for login in content.value("changed_by", page):
-                self.changed.setdefault(login, set()).add(row)
+            for login in (*content.value("authors", page), *content.value("changed_by", page)):
+                self._paths.setdefault(login, set()).add(content.names[row])
 
-    def of(self, login: str) -> frozenset[int]:
-        """The rows that somebody wrote or changed."""
-        wrote, changed = self.wrote.get(login), self.changed.get(login)
-        if wrote is None and changed is None:
-            return _NOTHING
-        return frozenset((wrote or set()) | (changed or set()))
+    def of(self, login: str) -> frozenset[str]:
+        """The paths of what somebody wrote or changed."""
+        found = self._paths.get(login)
+        return frozenset(found) if found else _NOTHING
 
 
 class Crowd(dict[str | None, Person]):
@@ -98,10 +92,9 @@ class Crowd(dict[str | None, Person]):
         assert login is not None  # noqa: S101  (the guest is always there)
         user = self._user(login)
         if user is None or user.status != ACTIVE:
-            person = A_GUEST
+            person: Person = A_GUEST
         else:
-            rows = None if login == self.data.owner else self.handiwork.of(login)
-            person = Person(self._mask_of(user), rows)
+            person = (self._mask_of(user), self.handiwork.of(login), bytearray(SITE_CODES))
         self[login] = person
         return person
 

@@ -9,17 +9,17 @@ from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.compiler import Compiler
-from prim_lantern.decide.engine.crowd import A_GUEST, Crowd, Handiwork
-from prim_lantern.decide.engine.ground import Ground
+from prim_lantern.decide.engine.crowd import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
+from prim_lantern.decide.engine.ground import BITS, MASK, UNSETTLED, Ground, Situation
 from prim_lantern.decide.engine.levels import NO, YES
-from prim_lantern.decide.engine.plan import Plan, Shared
+from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Shared
 from prim_lantern.decide.engine.rights import Rights
 from prim_lantern.decide.subject import Subject
 from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import Place
 
-_WAY, _FILED, _MORE = 16, 32, 48
+_FURTHER = MORE - FILED
 
 
 class Engine:
@@ -44,54 +44,89 @@ class Engine:
         self._compiler = Compiler(self.rights, self.crowd)
         self._plans: dict[Asked, Plan] = {}
         self._by_action = _ByAction(self)
-        self._index = self.data.content.index
-        self._way_of = self.ground.way_of
-        self._filed_of = self.ground.filed_of
-        self._more_of = self.ground.more_of
+        self._at = self.ground.at
         kinds = self.data.all_kinds
         self._four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
-        self._links = self.data.content.filled("links_to")
+        self.links = self.data.content.filled("links_to")
 
     # Items that are there -------------------------------------------------------------
 
     def allows(self, login: str | None, action: str, path: str) -> bool:
         """May they do this to the item at a path?"""
-        mask, rows = self.crowd[login]
-        row = self._index[path]
+        mask, own, site = self.crowd[login]
+        situation = self._at[path]
         plan = self._by_action[action]
-        entry = plan.way.get(self._way_of[row])
-        if rows is None or entry is None or row in rows or row in self._links:
-            return self._carefully(login, action, row)
-        site_asks, site, way_asks, way = entry
-        key = site[mask & site_asks] | way[mask & way_asks] << _WAY
-        number = self._filed_of[row]
-        if number:
-            filed = plan.filed.get(number)
-            if filed is None:
-                return self._carefully(login, action, row)
-            key |= filed[1][mask & filed[0]] << _FILED
-            number = self._more_of[row]
-            if number:
-                filed = plan.filed.get(number)
-                if filed is None:
-                    return self._carefully(login, action, row)
-                key |= filed[1][mask & filed[0]] << _MORE
-        return plan.answers[key] == YES
+        number, asks, key, parts = plan.way[situation & MASK]
+        said = site[number]
+        if not said or path in own:
+            return self._carefully(login, action, path)
+        some = mask & asks
+        if some:
+            key = parts[some]
+        filed = situation >> BITS
+        if filed:
+            entry = plan.filed[filed & MASK]
+            if entry is None:
+                return self._carefully(login, action, path)
+            asks, by_most, parts = entry
+            some = mask & asks
+            key |= parts[some] if some else by_most
+            filed >>= BITS
+            if filed:
+                entry = plan.filed[filed]
+                if entry is None:
+                    return self._carefully(login, action, path)
+                asks, by_most, parts = entry
+                some = mask & asks
+                key |= (parts[some] if some else by_most) << _FURTHER
+        return plan.answers[key | said] == YES
 
-    def _carefully(self, login: str | None, action: str, row: int) -> bool:
+    def _carefully(self, login: str | None, action: str, path: str) -> bool:
         """The same with all that is rare: the owner, own work, links, what is met first."""
-        mask, rows = self.crowd[login]
-        path = self.data.content.names[row]
-        own = rows is None or row in rows
+        person, owner = self.crowd[login], self.is_owner(login)
+        own = path in person[1]
         if own and action == "publish" and self._own_work(login, self.subject(path)):
             return False
-        if rows is None:
+        if owner:
             return True
         author = own and login in self.authors(path)
-        if self.verdict(mask, Asked(action, author=author), row) != YES:
+        plan = self.plan(Asked(action, author=author))
+        situation = self.situation_of(path)
+        answer = plan.answer(person[0], situation)
+        self._remember(person, plan, situation)
+        if answer != YES:
             return False
-        target = self._links.get(row)
-        return target not in self._index or self.allows(login, "read", target)
+        target = self.data.content.value("links_to", self.data.content.index[path])
+        return target not in self._at or self.allows(login, "read", target)
+
+    def _remember(self, person: Person, plan: Plan, situation: Situation) -> None:
+        """Keep with a person what the site says to them, so that it is at hand."""
+        mask, _, site = person
+        program = plan.programs(situation & MASK)[0]
+        code = program[mask & program.asks]
+        if person is not A_GUEST and program.number < SITE_CODES - 1 and code < 256:
+            site[program.number] = code
+
+    def situation_of(self, path: str) -> Situation:
+        """The situation of the item at a path."""
+        if self._at[path] == UNSETTLED:
+            self.ground.settle(self.data.content.index[path])
+            self._grow()
+        return self._at[path]
+
+    def settle_all(self) -> None:
+        """Find the situation of every item, so that all can be looked at together."""
+        self.ground.settle_all()
+        self._grow()
+
+    def _grow(self) -> None:
+        for plan in list(self._plans.values()):
+            plan.grow()
+
+    def handiwork_on(self, path: str) -> tuple[str, ...]:
+        """Who wrote or changed the item at a path: of a part, its page."""
+        page = self.data.items[self.data.page_of(path)]
+        return (*page.authors, *page.changed_by)
 
     def authors(self, path: str) -> Sequence[str]:
         """The authors of the item at a path: of a part, those of its page."""
@@ -100,11 +135,14 @@ class Engine:
 
     def verdict(self, mask: int, asked: Asked, row: int) -> int:
         """What the words come to for a mask and a row: YES, NO or SILENT."""
+        plan = self.plan(asked)
+        return plan.answers[plan.key(mask, *self.classes_of(row))]
+
+    def classes_of(self, row: int) -> tuple[int, int, int]:
+        """The numbers of the class of a row and of those of its categories."""
         if not self._way_of[row]:
             self.ground.settle(row)
-        plan = self.plan(asked)
-        classes = self._way_of[row], self._filed_of[row], self._more_of[row]
-        return plan.answers[plan.key(mask, *classes)]
+        return self._way_of[row], self._filed_of[row], self._more_of[row]
 
     def plan(self, asked: Asked) -> Plan:
         """The plan of a question, made when first asked."""
@@ -134,7 +172,7 @@ class Engine:
             return True
         if self._ask(login, about, Asked(action, any_state=any_state)) != YES:
             return False
-        return about.target not in self._index or self.allows(login, "read", about.target)
+        return about.target not in self._at or self.allows(login, "read", about.target)
 
     def says(self, login: str | None, action: str, about: Subject) -> int:
         """Whether the words let them do just this, reading aside: YES, NO or SILENT."""
@@ -150,8 +188,7 @@ class Engine:
 
     def _ask(self, login: str | None, about: Subject, asked: Asked) -> int:
         plan = self.plan(asked._replace(author=self.acting(login) in about.authors))
-        key = plan.key(self.crowd[login].mask, *self.ground.of_subject(about))
-        return plan.answers[key]
+        return plan.answer(self.crowd[login][0], self.ground.of_subject(about))
 
     def _own_work(self, login: str | None, about: Subject) -> bool:
         """Four eyes: whether the kind asks for them and the user wrote or changed it."""
@@ -175,7 +212,7 @@ class Engine:
     def _create_as(self, login: str | None, item: Item, parent: str) -> bool:
         about = subject.pictured(self.data, item, parent, self.at)
         return (
-            (parent not in self._index or self.allows(login, "read", parent))
+            (parent not in self._at or self.allows(login, "read", parent))
             and self.allows_of(login, "create", about, any_state=True)
             and all(self.file(login, about, each, any_state=True) for each in item.categories)
         )

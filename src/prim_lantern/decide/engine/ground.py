@@ -5,7 +5,9 @@ from __future__ import annotations
 from array import array
 from collections.abc import Iterable, Sequence
 from datetime import datetime
+from functools import cached_property
 from threading import RLock
+from typing import Any, Final
 
 from prim_lantern.decide.engine.case import FiledCase, ItemClass
 from prim_lantern.decide.subject import Subject, with_above
@@ -16,118 +18,138 @@ Filed = tuple[frozenset[str], FiledCase]
 _APART = 2  # how many roots of categories are decided apart; all further ones together
 
 
-class Ground:
-    """The classes of items and of their categories, and those of each row of the content.
+Situation = int
+"""Where an item is: the number of its class, and of up to two classes of its categories (0
+where there is none), in one number, which is the quickest to come by. See `apart`."""
 
-    `way_of` has the number of each row's class (0 until it is asked for), `filed_of` and
-    `more_of` those of its categories (0 where it has none). With `whole`, categories are
-    part of the class of an item and never decided apart.
+UNSETTLED: Final = 0
+BITS: Final = 21  # for each of the three numbers; there are never two million classes
+MASK: Final = (1 << BITS) - 1
+
+
+def apart(situation: Situation) -> tuple[int, int, int]:
+    """The three numbers of a situation."""
+    return situation & MASK, situation >> BITS & MASK, situation >> 2 * BITS
+
+
+class Ground:
+    """The classes of items and of their categories, and the situation of each row.
+
+    `at` has the situation of each path (`UNSETTLED` until it is asked for), and `of_row` the
+    number of each row's among all `situations`. With `whole`, categories are part of the class of an item
+    and never decided apart.
     """
 
     def __init__(self, data: SiteData, at: datetime, paths: Iterable[str], *, whole: bool) -> None:
         self.data = data
-        self.at = at
+        self.at_moment = at
         self.whole = whole
         self.paths = set(paths)
-        self.classes: list[ItemClass | None] = [None]
-        self.filed: list[Filed | None] = [None]
+        self.classes = [_NO_CLASS]
+        self.filed = [_NOT_FILED]
         size = len(data.content)
-        self.way_of = array("i", bytes(4 * size))
-        self.filed_of = array("i", bytes(4 * size))
-        self.more_of = array("i", bytes(4 * size))
+        self.situations: list[Situation] = [UNSETTLED]
+        self.at = dict.fromkeys(data.content.names, UNSETTLED)
+        self.of_row = array("i", bytes(4 * size))
         self._class_numbers: dict[ItemClass, int] = {}
         self._filed_numbers: dict[Filed, int] = {}
-        self._row_numbers: dict[tuple[object, ...], tuple[int, int, int]] = {}
+        self._situation_numbers: dict[Situation, int] = {UNSETTLED: 0}
+        self._known: dict[tuple[object, ...], int] = {}
         self._chains: dict[str, tuple[str, ...]] = {}
         self._roots: dict[tuple[str, ...], tuple[frozenset[str], ...]] = {}
+        self.link_kinds = frozenset(k.name for k in data.all_kinds.values() if k.link)
         self._parts = frozenset(data.part_rows)
         self._lock = RLock()
 
     # Rows ---------------------------------------------------------------------------
 
     def settle(self, row: int) -> None:
-        """Find the class of a row."""
+        """Find the situation of a row."""
         self._settle([row])
 
     def settle_all(self) -> None:
-        """Find the class of every row that has none yet."""
-        if 0 in self.way_of:
-            self._settle([row for row, number in enumerate(self.way_of) if not number])
+        """Find the situation of every row that has none yet."""
+        if 0 in self.of_row:
+            self._settle([row for row, number in enumerate(self.of_row) if not number])
 
     def forget(self, rows: Iterable[int]) -> None:
-        """Let the classes of some rows be found anew, those of the parts of a page with it."""
+        """Let the situations of some rows be found anew."""
         for row in rows:
-            self.way_of[row] = 0
+            self.of_row[row] = 0
+            self.at[self.data.content.names[row]] = UNSETTLED
 
     def _settle(self, rows: Sequence[int]) -> None:
         content, kinds = self.data.content, self.data.content.columns["kind"]
         states, filed = content.columns["state"], content.columns["categories"]
-        changed, timed = content.changed, self._timed()
-        names, parts, known = content.names, self._parts, self._row_numbers
+        special = self._parts | content.changed.keys() | self._timed
+        names, known, chains, paths = content.names, self._known, self._chains, self.paths
         for row in rows:
-            if row in parts or row in changed or row in timed:
-                found = self._numbers_of(row)
+            path = names[row]
+            if row in special:
+                number = self._number_of(row)
             else:
-                path, kind, state, categories = names[row], kinds[row], states[row], filed[row]
-                chain = self._chain_of(path)
-                own = 1 if chain and chain[0] == path else 0
-                key = (chain, own, kind, state, categories)
-                found = known.get(key) or self._new(key, kind, state, None, 0)
-            self.way_of[row], self.filed_of[row], self.more_of[row] = found
+                if path in paths:
+                    chain, own = self._chain_of(path), 1
+                else:
+                    above = path[: path.rindex("/")] or "/"
+                    chain, own = chains.get(above) or self._chain_of(path), 0
+                key = (chain, own, kinds[row], states[row], filed[row])
+                number = known.get(key) or self._new(key)
+            self.of_row[row] = number
+            self.at[path] = self.situations[number]
 
+    @cached_property
     def _timed(self) -> set[int]:
+        """The rows whose state depends on the time."""
         content = self.data.content
         return content.filled("public_from").keys() | content.filled("public_until").keys()
 
-    def _numbers_of(self, row: int) -> tuple[int, int, int]:
-        """The class of one row of any sort: a part, or one whose state depends on the time."""
-        content, path = self.data.content, self.data.content.names[row]
-        kind, chain = content.value("kind", row), self._chain_of(path)
-        page = content.at(row)
-        if row not in self._parts:
-            own = 1 if chain and chain[0] == path else 0
-            state = page.state_at(self.at)
-            key: tuple[object, ...] = (chain, own, kind, state, page.categories)
-            return self._row_numbers.get(key) or self._new(key, kind, state, None, 0)
+    def _number_of(self, row: int) -> int:
+        """The situation of one row of any sort: a part, or one whose state depends on the time."""
+        path = self.data.content.names[row]
+        kind, chain = self.data.content.value("kind", row), self._chain_of(path)
         page = self.data.items[self.data.page_of(path)]
-        state = page.state_at(self.at)
-        own = sum(len(each) >= len(page.path) for each in chain)
-        page_own = 1 if page.path in chain else 0
-        key = (chain, own, kind, state, page.categories, page.kind, page_own)
-        return self._row_numbers.get(key) or self._new(key, kind, state, page.kind, page_own)
+        state = page.state_at(self.at_moment)
+        key: tuple[object, ...]
+        if row in self._parts:
+            own = sum(len(each) >= len(page.path) for each in chain)
+            page_own = 1 if page.path in chain else 0
+            key = (chain, own, kind, state, page.categories, page.kind, page_own)
+        else:
+            own = 1 if chain and chain[0] == path else 0
+            key = (chain, own, kind, state, page.categories)
+        return self._known.get(key) or self._new(key)
 
-    def _new(
-        self, key: tuple[object, ...], kind: str, state: str, page_kind: str | None, page_own: int
-    ) -> tuple[int, int, int]:
-        chain, own, _, _, categories, *_ = key
-        kinds = frozenset({kind}) if page_kind is None else frozenset({kind, page_kind})
-        item = ItemClass(
-            chain,  # type: ignore[arg-type]
-            own,  # type: ignore[arg-type]
-            kinds,
-            state,
-            None if page_kind is None else frozenset({page_kind}),
-            page_own,
-        )
-        found = self.numbers(item, categories)  # type: ignore[arg-type]
-        self._row_numbers[key] = found
-        return found
+    def _new(self, key: tuple[Any, ...]) -> int:
+        chain, own, kind, state, categories, *of_page = key
+        item = ItemClass(chain, own, frozenset({kind}), state)
+        if of_page:
+            page_kind, page_own = of_page
+            kinds, page_kinds = frozenset({kind, page_kind}), frozenset({page_kind})
+            item = item._replace(kinds=kinds, page_kinds=page_kinds, page_own=page_own)
+        situation = self.situation(item, categories)
+        with self._lock:
+            number = self._situation_numbers.setdefault(situation, len(self.situations))
+            if number == len(self.situations):
+                self.situations.append(situation)
+        self._known[key] = number
+        return number
 
     # Classes ------------------------------------------------------------------------
 
-    def numbers(self, item: ItemClass, categories: Iterable[str]) -> tuple[int, int, int]:
-        """The number of a class of items filed so, and those of its categories."""
+    def situation(self, item: ItemClass, categories: Iterable[str]) -> Situation:
+        """The situation of a class of items filed so."""
         roots = self._by_root(tuple(categories))
         if self.whole and roots:
             everything = frozenset[str]().union(*roots)
-            return self._class_number(item._replace(filed=everything)), 0, 0
+            return self._class_number(item._replace(filed=everything))
         case = FiledCase.of(item, self.data.rights_cut_at)
         filed = [self._filed_number((each, case)) for each in roots]
         first, more = (*filed, 0, 0)[:2]
-        return self._class_number(item), first, more
+        return self._class_number(item) | first << BITS | more << 2 * BITS
 
-    def of_subject(self, about: Subject) -> tuple[int, int, int]:
-        """The same for a subject, whether it stands there or is pictured."""
+    def of_subject(self, about: Subject) -> Situation:
+        """The situation of a subject, whether it stands there or is pictured."""
         chain = self._chain_of(about.way[-1]) if about.way else ()
         page_kinds, page_own = None, 0
         if about.page is not None:
@@ -135,7 +157,7 @@ class Ground:
             page_own = 1 if about.page in chain else 0
         own = sum(each in about.own_paths for each in chain)
         item = ItemClass(chain, own, about.kinds, about.state, page_kinds, page_own)
-        return self.numbers(item, about.categories)
+        return self.situation(item, about.categories)
 
     def _class_number(self, item: ItemClass) -> int:
         found = self._class_numbers.get(item)
@@ -181,3 +203,7 @@ class Ground:
                 apart = [*apart[: _APART - 1], frozenset().union(*apart[_APART - 1 :])]
             found = self._roots[categories] = tuple(apart)
         return found
+
+
+_NO_CLASS: Final = ItemClass((), 0, frozenset(), "")
+_NOT_FILED: Final[Filed] = (frozenset(), FiledCase(frozenset(), "", True))

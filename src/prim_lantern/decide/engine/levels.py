@@ -53,17 +53,14 @@ class Readers(NamedTuple):
         return found
 
 
-def hits(
-    clauses: Iterable[Clause], mask_of: Callable[[Clause], int], *, allows: bool = True
-) -> Hits:
+def hits(clauses: Iterable[Clause], mask_of: Callable[[Clause], int]) -> Hits:
     """The words of one place in the order in which they outweigh each other.
 
-    A higher rank comes first, and of one rank a no before a yes; without `allows` only
-    the denies speak.
+    A higher rank comes first, and of one rank a no before a yes.
     """
     found: dict[tuple[int, bool], int] = {}
     for each in clauses:
-        if not each.no_exceptions and (allows or not each.allow):
+        if not each.no_exceptions:
             mask = mask_of(each)
             if mask:
                 key = (-each.who.rank, each.allow)

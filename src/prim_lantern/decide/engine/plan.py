@@ -8,11 +8,12 @@ from typing import Any, Final, Protocol
 
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.compiler import Compiler
-from prim_lantern.decide.engine.ground import Ground
+from prim_lantern.decide.engine.crowd import ANYBODY, AUDIENCES, SITE_CODES
+from prim_lantern.decide.engine.ground import Ground, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
 from prim_lantern.decide.engine.verdict import verdict
 
-_WAY, _FILED, _MORE = 16, 32, 48  # where the codes of the levels stand in the key of an answer
+WAY, FILED, MORE = 16, 32, 48  # where the codes of the levels stand in the key of an answer
 _KEPT = 200_000  # masks that one program remembers
 
 
@@ -28,11 +29,13 @@ class Level(Protocol):
 
 
 class Codes:
-    """Small numbers for facts that have been met."""
+    """Small numbers for the facts of one level that have been met, and its programs."""
 
-    def __init__(self, *first: Hashable) -> None:
-        self.facts: list[Any] = list(first)
-        self._numbers = {each: number for number, each in enumerate(first)}
+    def __init__(self, *nothing: Hashable) -> None:
+        """Take the facts that come to nothing: they all have the number 0."""
+        self.facts: list[Any] = [None]
+        self._numbers = dict.fromkeys(nothing, 0)
+        self._programs: dict[tuple[Level, ...], Program] = {}
         self._lock = RLock()
 
     def of(self, facts: Hashable) -> int:
@@ -45,6 +48,15 @@ class Codes:
                     self.facts.append(facts)
         return found
 
+    def program(self, levels: tuple[Level, ...]) -> Program:
+        """The program of these levels; equal ones are one."""
+        found = self._programs.get(levels)
+        if found is None:  # an empty program is a false one
+            with self._lock:
+                fresh = Program(levels, self, len(self._programs))
+                found = self._programs.setdefault(levels, fresh)
+        return found
+
 
 class Program(dict[int, int]):
     """What a level says, by the bits that it asks about: worked out once for each mask.
@@ -52,15 +64,21 @@ class Program(dict[int, int]):
     A part has two levels of each sort, its own and its page's.
     """
 
-    __slots__ = ("_codes", "asks", "levels")
+    __slots__ = ("_codes", "asks", "levels", "number", "parts")
 
-    def __init__(self, levels: tuple[Level, ...], codes: Codes) -> None:
+    def __init__(self, levels: tuple[Level, ...], codes: Codes, number: int) -> None:
         super().__init__()
         self.levels = levels
         self.asks = 0
         for level in levels:
             self.asks |= level.asks
+        self.number = number
+        self.parts: Parts | None = None
         self._codes = codes
+
+    def code(self, mask: int) -> int:
+        """The code for a mask of just the bits that it asks about."""
+        return self[mask]
 
     def __missing__(self, mask: int) -> int:
         code = self._codes.of(tuple(level.facts(mask) for level in self.levels))
@@ -69,9 +87,39 @@ class Program(dict[int, int]):
         self[mask] = code
         return code
 
+    def for_members(self, shift: int) -> Parts:
+        """The same for those who are signed in, by the bits that not all of them have."""
+        if self.parts is None:
+            self.parts = Parts(self, shift)
+        return self.parts
 
-Entry = tuple[int, Program, int, Program]
-"""The programs of the site and of the way, each behind the bits that it asks about."""
+
+class Parts(dict[int, int]):
+    """A program for people who are signed in, by their bits beside those of audiences.
+
+    Its codes are shifted to their place in the key of an answer.
+    """
+
+    def __init__(self, program: Program, shift: int) -> None:
+        super().__init__()
+        self._program = program
+        self._shift = shift
+
+    def __missing__(self, part: int) -> int:
+        program = self._program
+        code = program[(part | ANYBODY) & program.asks] << self._shift
+        if len(self) >= _KEPT:
+            self.clear()
+        self[part] = code
+        return code
+
+
+Entry = tuple[int, int, int, Parts]
+"""For a class of items: the number of the site's program; the bits that the way asks about;
+what it says to those who have none of them; and to the others."""
+
+FiledEntry = tuple[int, int, Parts]
+"""The same for a class of categories."""
 
 
 class Shared:
@@ -79,69 +127,88 @@ class Shared:
 
     def __init__(self) -> None:
         self.site, self.way = Codes(), Codes()
-        self.filed = Codes((UNFILED, UNFILED))
-        self.programs: dict[Hashable, Program] = {}
-
-    def program(self, levels: tuple[Level, ...], codes: Codes) -> Program:
-        """The program of these levels; equal ones are one."""
-        key = (levels, id(codes))
-        found = self.programs.get(key)
-        return found or self.programs.setdefault(key, Program(levels, codes))
+        self.filed = Codes((UNFILED,), (UNFILED, UNFILED))
 
 
 class Plan:
-    """The programs of one question by the classes of the ground, and its answers."""
+    """The programs of one question by the classes of the ground, and its answers.
+
+    `way` and `filed` have an entry for each class, at hand for the quick way. Classes that
+    are not compiled yet, and links (whose target must be readable as well), have one whose
+    site says nothing to anybody, which sends them the careful way.
+    """
 
     def __init__(self, asked: Asked, compiler: Compiler, ground: Ground, shared: Shared) -> None:
         self.asked = asked
-        self.way: dict[int, Entry] = {}
-        self.filed: dict[int, tuple[int, Program]] = {}
+        self.way: list[Entry] = []
+        self.filed: list[FiledEntry | None] = []
         self.answers = Answers(asked, shared)
+        self._programs: dict[int, tuple[Program, Program]] = {}
+        self._filed_programs: dict[int, Program] = {}
+        self._nothing: Entry = (SITE_CODES - 1, 0, 0, Parts(Program((), shared.way, -1), WAY))
         self._compiler = compiler
         self._ground = ground
         self._shared = shared
         self._of_page = Asked("read", author=asked.author)
+        self.grow()
 
-    def key(self, mask: int, way: int, filed: int, more: int) -> int:
-        """The key of the answer for a person's mask and the classes of an item."""
-        site_asks, site, way_asks, on_way = self.way.get(way) or self.entry(way)
-        key = site[mask & site_asks] | on_way[mask & way_asks] << _WAY
+    def grow(self) -> None:
+        """Make room for the classes that the ground has found since."""
+        self.way += [self._nothing] * (len(self._ground.classes) - len(self.way))
+        self.filed += [None] * (len(self._ground.filed) - len(self.filed))
+
+    def answer(self, mask: int, situation: Situation) -> int:
+        """What the words come to for a person's mask in a situation: YES, NO or SILENT."""
+        self.grow()
+        way, filed, more = apart(situation)
+        key = self.way_key(mask, way)
         if filed:
-            asks, program = self.filed.get(filed) or self.filed_entry(filed)
-            key |= program[mask & asks] << _FILED
-            if more:
-                asks, program = self.filed.get(more) or self.filed_entry(more)
-                key |= program[mask & asks] << _MORE
-        return key
+            key |= self.filed_code(mask, filed) << FILED
+        if more:
+            key |= self.filed_code(mask, more) << MORE
+        return self.answers[key]
 
-    def entry(self, number: int) -> Entry:
-        """The programs for a class of items, compiled."""
-        item = self._ground.classes[number]
-        if item is None:
-            raise IndexError(number)
-        levels = [self._compiler.levels(item, self.asked)]
-        page = item.page
-        if page is not None and self.asked.reading:
-            levels.append(self._compiler.levels(page, self._of_page))
-        site = self._shared.program(tuple(each for each, _ in levels), self._shared.site)
-        way = self._shared.program(tuple(each for _, each in levels), self._shared.way)
-        self.way[number] = (site.asks, site, way.asks, way)
-        return self.way[number]
+    def way_key(self, mask: int, number: int) -> int:
+        """The part of the key that the site and the way give."""
+        site, way = self.programs(number)
+        return site[mask & site.asks] | way[mask & way.asks] << WAY
 
-    def filed_entry(self, number: int) -> tuple[int, Program]:
-        """The program for a class of categories, compiled."""
-        found = self._ground.filed[number]
+    def filed_code(self, mask: int, number: int) -> int:
+        """What a class of categories says to a mask."""
+        program = self.filed_program(number)
+        return program[mask & program.asks]
+
+    def programs(self, number: int) -> tuple[Program, Program]:
+        """The programs of the site and of the way for a class of items."""
+        found = self._programs.get(number)
         if found is None:
-            raise IndexError(number)
-        categories, case = found
-        levels = [self._compiler.filed_level(categories, case, self.asked)]
-        if case.page_kinds is not None and self.asked.reading:
-            levels.append(
-                self._compiler.filed_level(categories, case, self._of_page, of_page=True)
-            )
-        program = self._shared.program(tuple(levels), self._shared.filed)
-        self.filed[number] = (program.asks, program)
-        return self.filed[number]
+            item = self._ground.classes[number]
+            levels = [self._compiler.levels(item, self.asked)]
+            page = item.page
+            if page is not None and self.asked.reading:
+                levels.append(self._compiler.levels(page, self._of_page))
+            site = self._shared.site.program(tuple(each for each, _ in levels))
+            way = self._shared.way.program(tuple(each for _, each in levels))
+            found = self._programs[number] = site, way
+            if item.kinds.isdisjoint(self._ground.link_kinds):
+                parts, number_of_site = way.for_members(WAY), min(site.number, SITE_CODES - 1)
+                self.way[number] = number_of_site, way.asks & ~AUDIENCES, parts[0], parts
+        return found
+
+    def filed_program(self, number: int) -> Program:
+        """The program for a class of categories."""
+        found = self._filed_programs.get(number)
+        if found is None:
+            categories, case = self._ground.filed[number]
+            levels = [self._compiler.filed_level(categories, case, self.asked)]
+            if case.page_kinds is not None and self.asked.reading:
+                levels.append(
+                    self._compiler.filed_level(categories, case, self._of_page, of_page=True)
+                )
+            found = self._filed_programs[number] = self._shared.filed.program(tuple(levels))
+            parts = found.for_members(FILED)
+            self.filed[number] = found.asks & ~AUDIENCES, parts[0], parts
+        return found
 
 
 class Answers(dict[int, int]):
@@ -154,8 +221,8 @@ class Answers(dict[int, int]):
 
     def __missing__(self, key: int) -> int:
         site = self._shared.site.facts[key & _CODE]
-        way = self._shared.way.facts[key >> _WAY & _CODE]
-        codes = [code for code in (key >> _FILED & _CODE, key >> _MORE & _CODE) if code]
+        way = self._shared.way.facts[key >> WAY & _CODE]
+        codes = [code for code in (key >> FILED & _CODE, key >> MORE & _CODE) if code]
         filed = [self._shared.filed.facts[code] for code in codes]
         asked = self._asked
         answer = verdict(
@@ -166,10 +233,11 @@ class Answers(dict[int, int]):
             acting=asked.action != "read",
         )
         if answer == YES and len(site) > 1:  # a part: its page must be readable as well
-            of_page = [each[1] for each in filed]
+            # tables ask for combinations, too, that no item is in
+            of_page = [each[1] for each in filed if len(each) > 1]
             answer = verdict(site[1], way[1], of_page, reading=True, acting=False)
         self[key] = answer
         return answer
 
 
-_CODE: Final = (1 << _WAY) - 1
+_CODE: Final = (1 << WAY) - 1

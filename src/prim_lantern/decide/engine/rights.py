@@ -34,16 +34,14 @@ class Rights:
             for action in clause.actions:
                 here.setdefault(action, []).append(clause)
         self.given = [each for each in data.given if each.period.holds(at)]
-        self.all_access = [
-            Access(given, place)
-            for given in self.given
-            if data.roles[given.role].all_access
-            for place in given.within_any
-        ]
+        self.all_access: dict[Spot, list[Access]] = {}
         self.holders: dict[str, list[Access]] = {}
         for given in self.given:
             for place in given.within_any:
-                self.holders.setdefault(given.role, []).append(Access(given, place))
+                access = Access(given, place)
+                self.holders.setdefault(given.role, []).append(access)
+                if data.roles[given.role].all_access:
+                    self.all_access.setdefault(place.spot, []).append(access)
 
     def at(self, spot: Spot, action: str) -> Iterable[Clause]:
         """The words about an action that stand at a place."""
