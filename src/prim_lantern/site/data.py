@@ -73,7 +73,7 @@ class SiteData:
         if found.items is self.items or found.content.index is self.content.index:
             _keep(self, found, "tree")
         if found.items is self.items and found.kinds is self.kinds:
-            _keep(self, found, "content", "part_rows")
+            _keep(self, found, "content", "pages")
         return found
 
     # Names ------------------------------------------------------------------
@@ -175,16 +175,20 @@ class SiteData:
         return (self.items[each] for each in self.tree.below(path))
 
     @cached_property
-    def part_rows(self) -> tuple[int, ...]:
-        """The rows of `content` that are parts of pages."""
+    def pages(self) -> Mapping[int, int]:
+        """By the row (in `content`) of each part, the row of its page."""
         parts = {kind.name for kind in self.all_kinds.values() if kind.part}
-        kinds = self.content.values_of("kind")
-        return tuple(row for row, kind in enumerate(kinds) if kind in parts)
+        kinds, index = self.content.values_of("kind"), self.content.index
+        return {
+            row: index[self.page_of(self.content.names[row])]
+            for row, kind in enumerate(kinds)
+            if kind in parts
+        }
 
     def is_part(self, path: str) -> bool:
         """Whether a part stands at this path."""
-        item = self.items.get(path)
-        return item is not None and self.all_kinds[item.kind].part
+        row = self.content.index.get(path)
+        return row is not None and self.all_kinds[self.content.value("kind", row)].part
 
     def page_of(self, path: str) -> str:
         """The page of a part: the nearest item above that is no part (itself for any other)."""

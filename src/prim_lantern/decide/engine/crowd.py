@@ -42,8 +42,7 @@ class Handiwork:
         for row, logins in content.filled("changed_by").items():
             for login in logins:
                 self._paths.setdefault(login, set()).add(content.names[row])
-        for row in data.part_rows:
-            page = content.index[data.page_of(content.names[row])]
+        for row, page in data.pages.items():
             for login in (*content.value("authors", page), *content.value("changed_by", page)):
                 self._paths.setdefault(login, set()).add(content.names[row])
 

@@ -46,7 +46,7 @@ class Engine:
         self._by_action = _ByAction(self)
         self._at = self.ground.at
         kinds = self.data.all_kinds
-        self._four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
+        self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.links = self.data.content.filled("links_to")
 
     # Items that are there -------------------------------------------------------------
@@ -192,7 +192,7 @@ class Engine:
 
     def _own_work(self, login: str | None, about: Subject) -> bool:
         """Four eyes: whether the kind asks for them and the user wrote or changed it."""
-        if self._four_eyes.isdisjoint(about.kinds):
+        if self.four_eyes.isdisjoint(about.kinds):
             return False
         return self.acting(login) in about.authors | about.changed_by
 

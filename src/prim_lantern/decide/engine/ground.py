@@ -58,7 +58,7 @@ class Ground:
         self._chains: dict[str, tuple[str, ...]] = {}
         self._roots: dict[tuple[str, ...], tuple[frozenset[str], ...]] = {}
         self.link_kinds = frozenset(k.name for k in data.all_kinds.values() if k.link)
-        self._parts = frozenset(data.part_rows)
+        self._parts = data.pages
         self._lock = RLock()
 
     # Rows ---------------------------------------------------------------------------
@@ -81,7 +81,7 @@ class Ground:
     def _settle(self, rows: Sequence[int]) -> None:
         content, kinds = self.data.content, self.data.content.columns["kind"]
         states, filed = content.columns["state"], content.columns["categories"]
-        special = self._parts | content.changed.keys() | self._timed
+        special = self._parts.keys() | content.changed.keys() | self._timed
         names, known, chains, paths = content.names, self._known, self._chains, self.paths
         for row in rows:
             path = names[row]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import insort
 from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -16,6 +17,7 @@ from prim_lantern.decide.engine.ground import Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan
 from prim_lantern.decide.engine.population import Numbers, Population
+from prim_lantern.decide.engine.tally import Places, Tally
 
 Answers = NDArray[np.bool_]
 
@@ -114,9 +116,10 @@ class Lists:
                 number = population.numbers.get(login)
                 if number is not None:
                     answers[number] = engine.allows(login, action, path)
-            found = [population.logins[number] for number in np.flatnonzero(answers).tolist()]
-        owner = engine.data.owner
-        return sorted([*found, owner]) if engine.allows(owner, action, path) else found
+            found = population.logins[answers].tolist()
+        if engine.allows(engine.data.owner, action, path):
+            insort(found, engine.data.owner)
+        return found
 
     def _of_everybody(self, plan: Plan, situation: Situation) -> Answers:
         """The answer for each of the population, in one situation."""
@@ -124,16 +127,91 @@ class Lists:
         plan.grow()
         of_way, filed, more = apart(situation)
         site, way = plan.programs(of_way)
-        key = population.dense(population.spread(site))
-        key |= population.dense(population.spread(way)) << WAY
+        says = population.says(site)
+        spreads = [(population.spread(way), WAY)]
         for number, shift in ((filed, FILED), (more, MORE)):
             if number:
-                program = plan.filed_program(number)
-                key |= population.dense(population.spread(program)) << shift
+                spreads.append((population.spread(plan.filed_program(number)), shift))
+        by_most = sum(spread.base << shift for spread, shift in spreads)
+        by_code = np.zeros(int(says.max(initial=0)) + 1, dtype=np.bool_)
+        for code in np.flatnonzero(np.bincount(says)).tolist():
+            by_code[code] = plan.answers[code | by_most] == YES
+        answers: Answers = by_code[says]
+        some = np.unique(np.concatenate([spread.users for spread, _ in spreads]))
+        key = says[some].astype(np.int64)
+        for spread, shift in spreads:
+            key |= population.dense(spread)[some] << shift
         distinct, which = np.unique(key, return_inverse=True)
-        answers = np.array([plan.answers[each] == YES for each in distinct.tolist()], dtype=np.bool_)
-        found: Answers = answers[which]
+        said = [plan.answers[each] == YES for each in distinct.tolist()]
+        answers[some] = np.array(said, dtype=np.bool_)[which]
+        return answers
+
+    # All people, all items --------------------------------------------------------------
+
+    def counts(self, action: str) -> Numbers:
+        """How many active users may do this, for each row of the content."""
+        engine, of = self.engine, self.situations
+        engine.plan(Asked(action)).grow()
+        tally = self._tally(Asked(action))
+        counts = tally.counts(self._places(slice(None)))
+        found: Numbers = counts[of.of_row] + 1  # the owner may
+        users, rows, wrote = self._own_work
+        if len(users):
+            places = self._places(of.of_row[rows])
+            as_others = tally.values(users, places)
+            as_authors = self._tally(Asked(action, author=True)).values(users, places)
+            allowed = np.where(wrote, as_authors, as_others)
+            if action == "publish":
+                allowed[self._four_eyes[rows]] = 0
+            found += np.bincount(rows, allowed - as_others, self.size).astype(np.int64)
+        if action == "publish":
+            for path in engine.crowd.handiwork.of(engine.data.owner):
+                owner_may = engine.allows(engine.data.owner, action, path)
+                found[engine.data.content.index[path]] -= not owner_may
+        for row in engine.links:
+            found[row] = len(self.who_may(action, engine.data.content.names[row]))
         return found
+
+    def _tally(self, asked: Asked) -> Tally:
+        return Tally(self.population, [self.engine.plan(asked)], _is_yes)
+
+    def _places(self, at: Any) -> Places:
+        """The classes of some situations, as a tally takes them."""
+        of = self.situations
+        ways, filed = np.array(of.ways), np.array(of.filed)
+        return Places(
+            [ways[of.way_at[at]]], [filed[of.filed_at[at]]], [filed[of.more_at[at]]]
+        )
+
+    @cached_property
+    def _own_work(self) -> tuple[Numbers, Numbers, Answers]:
+        """The users and rows where somebody wrote or changed an item, and whether they wrote it."""
+        data, numbers = self.engine.data, self.population.numbers
+        authors, changed = data.content.values_of("authors"), data.content.filled("changed_by")
+        pairs = []
+        for row in range(self.size):
+            page = data.pages.get(row, row)
+            pairs += [(login, row, True) for login in authors[page]]
+            if page in changed:
+                pairs += [
+                    (login, row, False) for login in changed[page] if login not in authors[page]
+                ]
+        known = [(numbers[login], row, wrote) for login, row, wrote in pairs if login in numbers]
+        users, rows, wrote = np.array(known, dtype=np.int64).reshape(-1, 3).T
+        return users, rows, wrote.astype(np.bool_)
+
+    @cached_property
+    def _four_eyes(self) -> Answers:
+        """Of each row, whether its kind, or that of its page, asks for four eyes."""
+        ground, of = self.engine.ground, self.situations
+        asking = self.engine.four_eyes
+        asks = [not asking.isdisjoint(ground.classes[number].kinds) for number in of.ways]
+        found: Answers = np.array(asks, dtype=np.bool_)[of.way_at][of.of_row]
+        return found
+
+
+def _is_yes(answers: tuple[int, ...]) -> int:
+    return int(answers[0] == YES)
 
 
 def table_of(plan: Plan, way_codes: Numbers, filed_codes: Numbers) -> Answers:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.crowd import ANYBODY, Crowd
+from prim_lantern.decide.engine.levels import Hits, Readers
+from prim_lantern.decide.engine.plan import Program
 
+_SAYS = 3  # how many values a fact can have
 _IN_A_WORD = 62  # bits that fit one number
 _AUDIENCES = 3  # the bits that everybody active has or has not alike
 Numbers = NDArray[np.int64]
@@ -42,11 +44,12 @@ class Population:
             for login, status in zip(data.people.names, data.people.values_of("status"), strict=True)
             if status == "active" and login != data.owner
         )
-        self.logins: Sequence[str] = active
+        self.logins = np.array(active, dtype=np.object_)
         self.numbers = {login: number for number, login in enumerate(active)}
         self.masks = [crowd[login][0] for login in active]
         self.size = len(active)
         self._members = self._by_bit()
+        self._said: dict[int, NDArray[np.int32]] = {}
 
     def _by_bit(self) -> dict[int, Numbers]:
         found: dict[int, list[int]] = {}
@@ -57,6 +60,53 @@ class Population:
                 found.setdefault(lowest.bit_length() - 1 + _AUDIENCES, []).append(number)
                 rest ^= lowest
         return {bit: np.array(users, dtype=np.int64) for bit, users in found.items()}
+
+    def says(self, program: Program) -> NDArray[np.int32]:
+        """The code that a program of the site has for each user; they are few, and kept.
+
+        Many bits matter at the site, so everybody is looked at together, fact by fact.
+        """
+        found = self._said.get(program.number)
+        if found is None:
+            columns = [column for level in program.levels for column in self._facts(level)]
+            key = np.zeros(self.size, dtype=np.int64)
+            for column in columns:
+                key = key * _SAYS + column
+            first, codes = np.unique(key, return_index=True, return_inverse=True)[1:]
+            known = np.array([program[self.masks[n] & program.asks] for n in first.tolist()])
+            found = self._said[program.number] = known[codes].astype(np.int32)
+        return found
+
+    def _facts(self, level: Any) -> list[NDArray[Any]]:
+        """The facts of the site's level (`SiteLevel.facts`), a column each."""
+        return [
+            self._has(level.never),
+            *(self._lacks(readers) for readers in (level.final, level.readers)),
+            self._has(level.access),
+            *(self._first(hits) for hits in (level.read, level.drafts, level.act)),
+        ]
+
+    def _has(self, mask: int) -> NDArray[np.bool_]:
+        """Who has any of some bits."""
+        found = np.full(self.size, bool(mask & ANYBODY))
+        if not mask & ANYBODY:
+            for bit in _bits(mask):
+                found[self._members.get(bit, _NOBODY)] = True
+        return found
+
+    def _lacks(self, readers: Readers | None) -> NDArray[np.bool_]:
+        if readers is None:
+            return np.zeros(self.size, dtype=np.bool_)
+        found = self._has(readers.readers) & ~self._has(readers.but_not)
+        for each in readers.all_of:
+            found &= self._has(each)
+        return ~found
+
+    def _first(self, hits: Hits) -> NDArray[np.int64]:
+        found = np.zeros(self.size, dtype=np.int64)
+        for mask, says in reversed(hits):
+            found[self._has(mask)] = says
+        return found
 
     def spread(self, program: Coded) -> Spread:
         """What a program says to everybody."""
