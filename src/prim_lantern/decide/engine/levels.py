@@ -7,8 +7,8 @@ spoken, YES or NO; on the way, OWN_YES or OWN_NO where an own place of the item 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from typing import Any, Final, NamedTuple
+from collections.abc import Callable, Iterable, Iterator
+from typing import Final, NamedTuple
 
 from prim_lantern.decide.clauses import Clause
 
@@ -44,13 +44,9 @@ class Readers(NamedTuple):
             and all(mask & each for each in self.all_of)
         )
 
-    @property
-    def asks(self) -> int:
-        """All bits that it asks about."""
-        found = self.readers | self.but_not
-        for each in self.all_of:
-            found |= each
-        return found
+    def masks(self) -> Iterator[int]:
+        """The sets of bits that it asks about."""
+        yield from (self.readers, self.but_not, *self.all_of)
 
 
 def hits(clauses: Iterable[Clause], mask_of: Callable[[Clause], int]) -> Hits:
@@ -84,14 +80,6 @@ def _first(asked: Hits, mask: int) -> int:
     return SILENT
 
 
-def _asks(*asked: Sequence[tuple[int, Any]]) -> int:
-    found = 0
-    for one in asked:
-        for each in one:
-            found |= each[0]
-    return found
-
-
 class SiteLevel(NamedTuple):
     """The words that stand at the site."""
 
@@ -103,14 +91,11 @@ class SiteLevel(NamedTuple):
     drafts: Hits
     act: Hits
 
-    @property
-    def asks(self) -> int:
-        """All bits that it asks about."""
-        found = self.never | self.access | _asks(self.read, self.drafts, self.act)
-        for each in (self.final, self.readers):
-            if each is not None:
-                found |= each.asks
-        return found
+    def masks(self) -> Iterator[int]:
+        """The sets of bits that it asks about."""
+        yield from (self.never, self.access)
+        yield from (mask for hits in (self.read, self.drafts, self.act) for mask, _ in hits)
+        yield from (m for each in (self.final, self.readers) if each for m in each.masks())
 
     def facts(self, mask: int) -> SiteFacts:
         """What it comes to for one person."""
@@ -158,13 +143,14 @@ class WayLevel(NamedTuple):
     filed: int
     categories: FiledLevel | None
 
-    @property
-    def asks(self) -> int:
-        """All bits that it asks about."""
-        found = self.never | self.access | _asks(self.read, self.drafts, self.act)
-        for readers in (*self.finals, *(each for _, each in self.readers)):
-            found |= readers.asks
-        return found | (self.categories.asks if self.categories else 0)
+    def masks(self) -> Iterator[int]:
+        """The sets of bits that it asks about."""
+        yield from (self.never, self.access, *(mask for mask, _, _ in self.read))
+        yield from (mask for hits in (self.drafts, self.act) for mask, _ in hits)
+        readers = (*self.finals, *(each for _, each in self.readers))
+        yield from (mask for each in readers for mask in each.masks())
+        if self.categories is not None:
+            yield from self.categories.masks()
 
     def facts(self, mask: int) -> WayFacts:
         """What it comes to for one person."""
@@ -219,14 +205,13 @@ class FiledLevel(NamedTuple):
     drafts: tuple[Hits, ...]
     act: tuple[Hits, ...]
 
-    @property
-    def asks(self) -> int:
-        """All bits that it asks about."""
-        found = self.never | self.access
-        found |= _asks(*self.read, *self.drafts, *self.act)
-        for readers in (*self.finals, *(each for _, each in self.readers)):
-            found |= readers.asks
-        return found
+    def masks(self) -> Iterator[int]:
+        """The sets of bits that it asks about."""
+        yield from (self.never, self.access)
+        words = (*self.read, *self.drafts, *self.act)
+        yield from (mask for hits in words for mask, _ in hits)
+        readers = (*self.finals, *(each for _, each in self.readers))
+        yield from (mask for each in readers for mask in each.masks())
 
     def _left(self, asked: tuple[Hits, ...], mask: int) -> dict[int, int]:
         """What the categories say that no category further down outweighs."""

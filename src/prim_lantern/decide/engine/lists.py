@@ -152,18 +152,17 @@ class Lists:
         """How many active users may do this, for each row of the content."""
         engine, of = self.engine, self.situations
         engine.plan(Asked(action)).grow()
-        tally = self._tally(Asked(action))
+        tally = Tally(self.population, [engine.plan(Asked(action))], _is_yes)
         counts = tally.counts(self._places(slice(None)))
         found: Numbers = counts[of.of_row] + 1  # the owner may
         users, rows, wrote = self._own_work
         if len(users):
-            places = self._places(of.of_row[rows])
-            as_others = tally.values(users, places)
-            as_authors = self._tally(Asked(action, author=True)).values(users, places)
+            as_others = self._one_each(Asked(action), users, rows)
+            as_authors = self._one_each(Asked(action, author=True), users, rows)
             allowed = np.where(wrote, as_authors, as_others)
             if action == "publish":
                 allowed[self._four_eyes[rows]] = 0
-            found += np.bincount(rows, allowed - as_others, self.size).astype(np.int64)
+            found += np.bincount(rows, allowed.astype(np.int64) - as_others, self.size).astype(np.int64)
         if action == "publish":
             for path in engine.crowd.handiwork.of(engine.data.owner):
                 owner_may = engine.allows(engine.data.owner, action, path)
@@ -172,8 +171,15 @@ class Lists:
             found[row] = len(self.who_may(action, engine.data.content.names[row]))
         return found
 
-    def _tally(self, asked: Asked) -> Tally:
-        return Tally(self.population, [self.engine.plan(asked)], _is_yes)
+    def _one_each(self, asked: Asked, users: Numbers, rows: Numbers) -> Answers:
+        """The answers for pairs of one user and one row each."""
+        plan, masks = self.engine.plan(asked), self.population.masks
+        plan.grow()
+        at, situations = self.situations.of_row[rows], self.engine.ground.situations
+        answer = plan.answer
+        pairs = zip(users.tolist(), at.tolist(), strict=True)
+        said = [answer(masks[user], situations[number]) == YES for user, number in pairs]
+        return np.array(said, dtype=np.bool_)
 
     def _places(self, at: Any) -> Places:
         """The classes of some situations, as a tally takes them."""

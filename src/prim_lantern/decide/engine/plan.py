@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable, Iterator
 from threading import RLock
 from typing import Any, Final, Protocol
 
@@ -20,9 +20,8 @@ _KEPT = 200_000  # masks that one program remembers
 class Level(Protocol):
     """What one level says to a mask."""
 
-    @property
-    def asks(self) -> int:
-        """All bits that it asks about."""
+    def masks(self) -> Iterable[int]:
+        """The sets of bits that it asks about."""
 
     def facts(self, mask: int) -> Hashable:
         """What it comes to for one person."""
@@ -70,11 +69,15 @@ class Program(dict[int, int]):
         super().__init__()
         self.levels = levels
         self.asks = 0
-        for level in levels:
-            self.asks |= level.asks
+        for mask in self.masks():
+            self.asks |= mask
         self.number = number
         self.parts: Parts | None = None
         self._codes = codes
+
+    def masks(self) -> Iterator[int]:
+        """The sets of bits that it asks about."""
+        return (mask for level in self.levels for mask in level.masks())
 
     def code(self, mask: int) -> int:
         """The code for a mask of just the bits that it asks about."""

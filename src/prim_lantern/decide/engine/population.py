@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.crowd import ANYBODY, Crowd
+from prim_lantern.decide.engine.crowd import ANYBODY, AUDIENCES, Crowd
 from prim_lantern.decide.engine.levels import Hits, Readers
 from prim_lantern.decide.engine.plan import Program
 
 _SAYS = 3  # how many values a fact can have
-_IN_A_WORD = 62  # bits that fit one number
+_AT_ONCE = 14  # sets of people by which they are told apart in one go
 _AUDIENCES = 3  # the bits that everybody active has or has not alike
 Numbers = NDArray[np.int64]
 
@@ -21,6 +22,9 @@ class Coded(Protocol):
     """Whatever gives a small number to a mask, and asks about some bits only."""
 
     asks: int
+
+    def masks(self) -> Iterable[int]:
+        """The sets of bits that it asks about."""
 
     def code(self, mask: int) -> int:
         """The number for a mask."""
@@ -49,6 +53,8 @@ class Population:
         self.masks = [crowd[login][0] for login in active]
         self.size = len(active)
         self._members = self._by_bit()
+        self._sets: dict[int, Numbers] = {}
+        self._everybody = np.arange(self.size)
         self._said: dict[int, NDArray[np.int32]] = {}
 
     def _by_bit(self) -> dict[int, Numbers]:
@@ -90,8 +96,7 @@ class Population:
         """Who has any of some bits."""
         found = np.full(self.size, bool(mask & ANYBODY))
         if not mask & ANYBODY:
-            for bit in _bits(mask):
-                found[self._members.get(bit, _NOBODY)] = True
+            found[self._behind(mask)] = True
         return found
 
     def _lacks(self, readers: Readers | None) -> NDArray[np.bool_]:
@@ -110,27 +115,40 @@ class Population:
 
     def spread(self, program: Coded) -> Spread:
         """What a program says to everybody."""
-        bits = [bit for bit in _bits(program.asks) if bit in self._members]
         base = program.code(ANYBODY & program.asks)
-        if not bits:
+        masks = {mask & ~AUDIENCES for mask in program.masks() if not mask & ANYBODY} - {0}
+        if not masks:
             return Spread(base, _NOBODY, _NOBODY)
-        touched = np.unique(np.concatenate([self._members[bit] for bit in bits]))
-        if len(bits) > _IN_A_WORD:
-            asks, code, masks = program.asks, program.code, self.masks
-            codes = [code(masks[user] & asks) for user in touched.tolist()]
-            return Spread(base, touched, np.array(codes, dtype=np.int64))
+        sets = list(masks)
         patterns = np.zeros(self.size, dtype=np.int64)
-        for number, bit in enumerate(bits):
-            patterns[self._members[bit]] |= 1 << number
-        distinct, which = np.unique(patterns[touched], return_inverse=True)
-        known = np.array([program.code(self._mask(each, bits, program)) for each in distinct])
-        return Spread(base, touched, known[which].astype(np.int64))
+        for start in range(0, len(sets), _AT_ONCE):
+            if start:  # more sets than fit: number the patterns so far
+                patterns = np.unique(patterns, return_inverse=True)[1] << _AT_ONCE
+            for number, mask in enumerate(sets[start : start + _AT_ONCE]):
+                patterns[self._behind(mask)] |= 1 << number
+        if len(sets) > _AT_ONCE:
+            distinct, which = np.unique(patterns, return_inverse=True)
+            patterns, room = which, len(distinct)
+        else:
+            room = 1 << len(sets)
+        somebody = np.full(room, -1, dtype=np.int64)
+        somebody[patterns] = self._everybody
+        codes = np.full(room, base, dtype=np.int64)
+        asks, masks_of = program.asks, self.masks
+        there = np.flatnonzero(somebody >= 0)
+        for pattern, user in zip(there.tolist(), somebody[there].tolist(), strict=True):
+            codes[pattern] = program.code(masks_of[user] & asks)
+        found = codes.take(patterns)
+        users = np.flatnonzero(found != base)
+        return Spread(base, users, found.take(users))
 
-    def _mask(self, pattern: Any, bits: list[int], program: Coded) -> int:
-        found = ANYBODY & program.asks
-        for number, bit in enumerate(bits):
-            if int(pattern) >> number & 1:
-                found |= 1 << bit
+    def _behind(self, mask: int) -> Numbers:
+        """The users who have any of some bits."""
+        found = self._sets.get(mask)
+        if found is None:
+            members = [self._members[bit] for bit in _bits(mask) if bit in self._members]
+            found = np.unique(np.concatenate(members)) if members else _NOBODY
+            self._sets[mask] = found
         return found
 
     def dense(self, spread: Spread) -> Numbers:

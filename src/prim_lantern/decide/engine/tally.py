@@ -8,7 +8,7 @@ the few whom its categories speak to, and for those whom both roots speak to.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -18,6 +18,7 @@ from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
 from prim_lantern.decide.engine.population import Numbers, Population
 
 Codes = NDArray[np.int32]
+_UNKNOWN = np.iinfo(np.int64).min
 _ROOM = 64  # codes that the table of values has room for at first
 
 
@@ -35,9 +36,30 @@ class Places(NamedTuple):
 class _Said(NamedTuple):
     """What categories say: `base` to most, to `users` something else."""
 
+    number: int
     base: int
-    users: Numbers
+    users: Codes
     codes: Codes
+
+
+class _OnWay(NamedTuple):
+    """What the site and the way say to each user.
+
+    `by_most` is the same for those to whom the way says what it says to most, by the code
+    of what the `site` says to them; `users` are all others.
+    """
+
+    codes: Codes
+    by_most: Codes
+    site: Codes
+    of_site: tuple[int, ...]
+    users: Numbers
+
+    def others(self, flags: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """To whom the way says something else, for each user."""
+        flags.fill(False)
+        flags[self.users] = True
+        return flags
 
 
 class _Together(NamedTuple):
@@ -52,6 +74,9 @@ class _Together(NamedTuple):
         for program in self.programs:
             found |= program.asks
         return found
+
+    def masks(self) -> Iterator[int]:
+        return (mask for program in self.programs for mask in program.masks())
 
     def code(self, mask: int) -> int:
         return self.number(tuple(each[mask & each.asks] for each in self.programs))
@@ -73,9 +98,15 @@ class Tally:
         self.plans = plans
         self._value = value
         self._ways: dict[tuple[int, ...], int] = {}
+        self._way_codes: dict[tuple[int, ...], int] = {}
+        self._way_meant: list[tuple[int, ...]] = []
         self._filed: dict[tuple[int, ...], int] = {(0,) * len(plans): 0}
-        self._values = np.full((_ROOM, _ROOM, _ROOM), -1, dtype=np.int64)
+        self._values = np.full((_ROOM, _ROOM, _ROOM), _UNKNOWN, dtype=np.int64)
+        self._of_site: dict[tuple[int, ...], tuple[Codes, list[tuple[int, ...]]]] = {}
         self._of_filed: dict[tuple[int, ...], _Said] = {}
+        self._hearing: dict[Any, tuple[Numbers, Numbers, Numbers]] = {}
+        self._common: dict[Any, int] = {}
+        self._flags = np.zeros(population.size, dtype=np.bool_)
         for plan in plans:
             plan.grow()
 
@@ -89,146 +120,241 @@ class Tally:
 
     def _worth(self, way: Any, filed: Any, more: Any) -> NDArray[np.int64]:
         """The value for codes of the way and of both roots of categories, which broadcast."""
-        room = self._values.shape
-        if len(self._ways) > room[0] or len(self._filed) > room[1]:
+        if len(self._ways) > len(self._values) or len(self._filed) > self._values.shape[1]:
             self._make_room()
-        found = self._values[way, filed, more]
-        if found.min(initial=0) < 0:
-            at = np.broadcast_arrays(way, filed, more)
-            missing = np.unique(np.stack([each[found < 0] for each in at]), axis=1)
-            ways, codes = list(self._ways), list(self._filed)
-            for one, two, three in missing.T.tolist():
-                answers = (
-                    plan.answers[key | first << FILED | second << MORE]
-                    for plan, key, first, second in zip(
-                        self.plans, ways[one], codes[two], codes[three], strict=True
-                    )
-                )
-                self._values[one, two, three] = self._value(tuple(answers))
-            found = self._values[way, filed, more]
+        room = self._values.shape[1]
+        place = (way * room + filed) * room + more
+        found = self._values.reshape(-1).take(place)
+        if found.min(initial=0) == _UNKNOWN:
+            self._find_out(np.unique(place[found == _UNKNOWN]))
+            found = self._values.reshape(-1).take(place)
         return found
+
+    def _find_out(self, places: Numbers) -> None:
+        ways, codes, room = list(self._ways), list(self._filed), self._values.shape[1]
+        for place in places.tolist():
+            rest, three = divmod(place, room)
+            one, two = divmod(rest, room)
+            answers = (
+                plan.answers[key | first << FILED | second << MORE]
+                for plan, key, first, second in zip(
+                    self.plans, ways[one], codes[two], codes[three], strict=True
+                )
+            )
+            self._values[one, two, three] = self._value(tuple(answers))
 
     def _make_room(self) -> None:
         old = self._values
         ways = max(old.shape[0], 2 * len(self._ways))
         filed = max(old.shape[1], 2 * len(self._filed))
-        self._values = np.full((ways, filed, filed), -1, dtype=np.int64)
+        self._values = np.full((ways, filed, filed), _UNKNOWN, dtype=np.int64)
         self._values[: old.shape[0], : old.shape[1], : old.shape[2]] = old
 
     # What is said to everybody ----------------------------------------------------------
 
-    def way_codes(self, classes: tuple[int, ...]) -> Codes:
-        """What the site and the way say to each user, for a class of items."""
-        programs = [plan.programs(each) for plan, each in zip(self.plans, classes, strict=True)]
-        keys = [self.population.says(site).astype(np.int64) for site, _ in programs]
-        spreads = [self.population.spread(way) for _, way in programs]
-        for key, spread in zip(keys, spreads, strict=True):
-            codes = np.full(len(key), spread.base << WAY, dtype=np.int64)
-            codes[spread.users] = spread.codes << WAY
-            key |= codes
-        return self._numbered(keys)
+    def _programs(self, classes: tuple[int, ...]) -> tuple[tuple[Program, ...], tuple[Program, ...]]:
+        """The programs of the site and of the way, of all plans, for a class of items."""
+        pairs = [plan.programs(each) for plan, each in zip(self.plans, classes, strict=True)]
+        return tuple(site for site, _ in pairs), tuple(way for _, way in pairs)
 
-    def _numbered(self, keys: Sequence[Numbers]) -> Codes:
-        """Small numbers for the combinations of keys."""
-        joined = keys[0]
-        for each in keys[1:]:
-            joined = np.unique(joined, return_inverse=True)[1] * (1 << 32) + each
-        first, which = np.unique(joined, return_index=True, return_inverse=True)[1:]
-        numbers = [self._way_number(tuple(int(k[n]) for k in keys)) for n in first.tolist()]
-        return np.array(numbers, dtype=np.int32)[which]
-
-    def filed_said(self, classes: tuple[int, ...]) -> _Said:
-        """What one root of categories says; nothing where the classes are 0."""
-        found = self._of_filed.get(classes)
+    def _site_said(self, programs: tuple[Program, ...]) -> tuple[Codes, list[tuple[int, ...]]]:
+        """Small numbers for what the site says to each user, and what they stand for."""
+        key = tuple(each.number for each in programs)
+        found = self._of_site.get(key)
         if found is None:
-            if not any(classes):
-                found = _Said(0, _NOBODY, _NOBODY.astype(np.int32))
-            else:
-                programs = tuple(
-                    plan.filed_program(each)
-                    for plan, each in zip(self.plans, classes, strict=True)
-                )
-                spread = self.population.spread(_Together(programs, self._filed_number))
-                other = spread.codes != spread.base
-                found = _Said(
-                    spread.base, spread.users[other], spread.codes[other].astype(np.int32)
-                )
-            self._of_filed[classes] = found
+            said = [self.population.says(each) for each in programs]
+            joined, which = _distinct(said)
+            found = self._of_site[key] = (which.astype(np.int32), joined)
+        return found
+
+    def _way_said(self, classes: tuple[int, ...]) -> _OnWay:
+        """What the site and the way say to each user, for a class of items."""
+        site, way = self._programs(classes)
+        said, meant = self._site_said(site)
+        together = _Together(way, self._way_codes_number)
+        spread = self.population.spread(together)
+        by_most = self._numbers_with(meant, spread.base)
+        codes = by_most.take(said)
+        others = spread.codes != spread.base
+        users, theirs = spread.users[others], spread.codes[others]
+        pairs, which = _distinct([said[users], theirs])
+        numbers = [self._way_number(self._joined(meant[one], two)) for one, two in pairs]
+        codes[users] = np.array(numbers, dtype=np.int32).take(which) if pairs else 0
+        return _OnWay(codes, by_most, said, tuple(each.number for each in site), users)
+
+    def _way_codes_number(self, codes: tuple[int, ...]) -> int:
+        return self._way_codes.setdefault(codes, len(self._way_codes))
+
+    def _joined(self, of_site: tuple[int, ...], of_way: int) -> tuple[int, ...]:
+        if of_way >= len(self._way_meant):
+            self._way_meant = list(self._way_codes)
+        ways = self._way_meant[of_way]
+        return tuple(site | way << WAY for site, way in zip(of_site, ways, strict=True))
+
+    def _numbers_with(self, meant: list[tuple[int, ...]], of_way: int) -> Codes:
+        numbers = [self._way_number(self._joined(each, of_way)) for each in meant]
+        return np.array(numbers, dtype=np.int32)
+
+    def _filed_said(self, classes: tuple[int, ...]) -> _Said:
+        """What one root of categories says; nothing where the classes are 0."""
+        if not any(classes):
+            return _SILENCE
+        programs = tuple(
+            plan.filed_program(each) for plan, each in zip(self.plans, classes, strict=True)
+        )
+        key = tuple(each.number for each in programs)
+        found = self._of_filed.get(key)
+        if found is None:
+            spread = self.population.spread(_Together(programs, self._filed_number))
+            others = spread.codes != spread.base
+            found = _Said(
+                len(self._of_filed) + 1,
+                spread.base,
+                spread.users[others].astype(np.int32),
+                spread.codes[others].astype(np.int32),
+            )
+            self._of_filed[key] = found
         return found
 
     # Counting -------------------------------------------------------------------------
 
     def counts(self, at: Places) -> Numbers:
         """What all users count for together, in each situation."""
-        ways, way_at = _distinct(at.way)
-        filed, filed_at = _distinct([np.concatenate(e) for e in zip(at.filed, at.more, strict=True)])
-        size = len(way_at)
-        one, two = filed_at[:size], filed_at[size:]
-        said = [self.filed_said(each) for each in filed]
+        ways, way_at = self._distinct_ways(at)
+        said, one, two = self._distinct_filed(at)
         bases = np.array([each.base for each in said], dtype=np.int64)
         both = self._spoken_to_twice(said, one, two)
-        found = np.zeros(size, dtype=np.int64)
-        order = np.argsort(way_at, kind="stable")
-        starts = np.searchsorted(way_at[order], np.arange(len(ways) + 1))
-        for number, classes in enumerate(ways):
-            here = order[starts[number] : starts[number + 1]]
-            codes = self.way_codes(classes)
-            found[here] = self._for_most(codes, bases[one[here]], bases[two[here]])
-            found[here] += self._for_those_filed(codes, said, one[here], bases[two[here]])
-            found[here] += self._for_those_filed(codes, said, two[here], bases[one[here]])
-            found[here] += self._for_those_of_both(codes, both, one[here], two[here], bases)
+        found = np.zeros(len(way_at), dtype=np.int64)
+        for number, here in _groups(way_at, len(ways)):
+            way = self._way_said(ways[number])
+            first, second = one[here], two[here]
+            found[here] = (
+                self._for_most(way, bases[first], bases[second])
+                + self._for_those_filed(way, said, first, bases[second])
+                + self._for_those_filed(way, said, second, bases[first])
+                + self._for_those_of_both(way, both, first, second, bases)
+            )
         return found
 
-    def _for_most(self, codes: Codes, one: Numbers, two: Numbers) -> Numbers:
+    def _distinct_ways(self, at: Places) -> tuple[list[tuple[int, ...]], Numbers]:
+        """A class for each distinct pair of programs, and which of them each situation has."""
+        classes, which = _distinct(at.way)
+        numbers: dict[tuple[int, ...], int] = {}
+        telling: list[tuple[int, ...]] = []
+        of_class = []
+        for each in classes:
+            site, way = self._programs(each)
+            key = tuple(program.number for program in (*site, *way))
+            if numbers.setdefault(key, len(numbers)) == len(telling):
+                telling.append(each)
+            of_class.append(numbers[key])
+        return telling, np.array(of_class, dtype=np.int64)[which]
+
+    def _distinct_filed(self, at: Places) -> tuple[list[_Said], Numbers, Numbers]:
+        """What the roots of categories say, and the number of each situation's two."""
+        both = [np.concatenate(each) for each in zip(at.filed, at.more, strict=True)]
+        classes, which = _distinct(both)
+        said = {each.number: each for each in map(self._filed_said, classes)}
+        places = {number: place for place, number in enumerate(said)}
+        of_class = np.array([places[self._filed_said(each).number] for each in classes])[which]
+        half = len(which) // 2
+        return list(said.values()), of_class[:half], of_class[half:]
+
+    def _for_most(self, way: _OnWay, one: Numbers, two: Numbers) -> Numbers:
         """As if no user were spoken to by categories beyond what they say to most."""
-        counts = np.bincount(codes)
-        way = np.flatnonzero(counts)
+        counts = np.bincount(way.codes)
+        codes = np.flatnonzero(counts)
         pairs, which = _distinct([one, two])
         each = np.array(pairs, dtype=np.int64)
-        worth = self._worth(way[:, None], each[:, 0][None, :], each[:, 1][None, :])
-        found: Numbers = (counts[way] @ worth)[which]
+        worth = self._worth(codes[:, None], each[:, 0][None, :], each[:, 1][None, :])
+        found: Numbers = (counts[codes] @ worth)[which]
         return found
 
     def _for_those_filed(
-        self, codes: Codes, said: Sequence[_Said], filed: Numbers, other: Numbers
+        self, way: _OnWay, said: Sequence[_Said], filed: Numbers, other: Numbers
     ) -> Numbers:
-        """The difference for those to whom the categories say something else."""
+        """The difference for those to whom the categories say something else.
+
+        First as if the way said to them what it says to most, from how many hear what of
+        the site and of the categories; then set right for those to whom it does not.
+        """
         pairs, which = _distinct([filed, other])
-        telling = [said[number] for number, _ in pairs]
-        sizes = np.array([len(each.users) for each in telling])
-        if not sizes.sum():
-            return np.zeros(len(filed), dtype=np.int64)
-        way = codes[np.concatenate([each.users for each in telling])]
-        mine = np.concatenate([each.codes for each in telling])
-        bases = np.repeat(np.array([each.base for each in telling]), sizes)
-        others = np.repeat(np.array([base for _, base in pairs]), sizes)
-        worth = self._worth(way, mine, others) - self._worth(way, bases, others)
-        return _sums(worth, sizes)[which]
+        telling = [(said[number], base) for number, base in pairs]
+        found = np.array([self._if_way_is_common(way, each, base) for each, base in telling])
+        sizes = np.array([len(each.users) for each, _ in telling])
+        users = np.concatenate([each.users for each, _ in telling])
+        some = np.flatnonzero(way.others(self._flags).take(users))
+        if len(some):
+            root = np.searchsorted(np.cumsum(sizes), some, side="right")
+            users = users.take(some)
+            mine = np.concatenate([each.codes for each, _ in telling]).take(some)
+            base = np.array([each.base for each, _ in telling]).take(root)
+            others = np.array([base for _, base in telling]).take(root)
+            theirs, common = way.codes.take(users), way.by_most.take(way.site.take(users))
+            worth = (
+                self._worth(theirs, mine, others)
+                - self._worth(theirs, base, others)
+                - self._worth(common, mine, others)
+                + self._worth(common, base, others)
+            )
+            found = found + _sums_by(root, worth, len(pairs))
+        return found.take(which)
+
+    def _if_way_is_common(self, way: _OnWay, said: _Said, other: int) -> int:
+        """The difference that the categories make, were the way to say to all the same."""
+        if not len(said.users):
+            return 0
+        key = (way.of_site, int(way.by_most[0]), said.number, other)
+        found = self._common.get(key)
+        if found is None:
+            heard = self._heard(way, said)
+            site, codes, counts = heard
+            codes_of_way = way.by_most.take(site)
+            worth = self._worth(codes_of_way, codes, other)
+            worth = worth - self._worth(codes_of_way, said.base, other)
+            found = self._common[key] = int(counts @ worth)
+        return found
+
+    def _heard(self, way: _OnWay, said: _Said) -> tuple[Numbers, Numbers, Numbers]:
+        """How many users hear what of the site and of the categories."""
+        key = (way.of_site, said.number)
+        found = self._hearing.get(key)
+        if found is None:
+            room = int(said.codes.max()) + 1
+            counts = np.bincount(way.site.take(said.users).astype(np.int64) * room + said.codes)
+            heard = np.flatnonzero(counts)
+            found = self._hearing[key] = (heard // room, heard % room, counts[heard])
+        return found
 
     def _for_those_of_both(
-        self, codes: Codes, both: dict[tuple[int, int], Any], one: Numbers, two: Numbers, bases: Numbers
+        self,
+        way: _OnWay,
+        both: Mapping[tuple[int, int], tuple[Codes, Codes, Codes]],
+        one: Numbers,
+        two: Numbers,
+        bases: Numbers,
     ) -> Numbers:
         """The difference for those to whom both roots say something else."""
-        keys = [both.get(pair) for pair in zip(one.tolist(), two.tolist(), strict=True)]
-        sizes = np.array([0 if each is None else len(each[0]) for each in keys])
-        if not sizes.sum():
+        found = [both.get(pair) for pair in zip(one.tolist(), two.tolist(), strict=True)]
+        telling = [each for each in found if each is not None]
+        if not telling:
             return np.zeros(len(one), dtype=np.int64)
-        telling = [each for each in keys if each is not None]
-        way = codes[np.concatenate([users for users, _, _ in telling])]
+        sizes = np.array([0 if each is None else len(each[0]) for each in found])
+        codes = way.codes.take(np.concatenate([users for users, _, _ in telling]))
         first = np.concatenate([each for _, each, _ in telling])
         second = np.concatenate([each for _, _, each in telling])
         base_one, base_two = np.repeat(bases[one], sizes), np.repeat(bases[two], sizes)
         worth = (
-            self._worth(way, first, second)
-            - self._worth(way, first, base_two)
-            - self._worth(way, base_one, second)
-            + self._worth(way, base_one, base_two)
+            self._worth(codes, first, second)
+            - self._worth(codes, first, base_two)
+            - self._worth(codes, base_one, second)
+            + self._worth(codes, base_one, base_two)
         )
         return _sums(worth, sizes)
 
     def _spoken_to_twice(
         self, said: Sequence[_Said], one: Numbers, two: Numbers
-    ) -> dict[tuple[int, int], tuple[Numbers, Codes, Codes]]:
+    ) -> Mapping[tuple[int, int], tuple[Codes, Codes, Codes]]:
         """For each pair of roots, the users to whom both say something else, with what."""
         pairs, _ = _distinct([one, two])
         found = {}
@@ -240,35 +366,12 @@ class Tally:
                 codes.fill(-1)
                 codes[said[first].users] = said[first].codes
                 last = first
-            mine = codes[said[second].users]
-            of_both = mine >= 0
-            if of_both.any():
-                found[first, second] = (
-                    said[second].users[of_both],
-                    mine[of_both],
-                    said[second].codes[of_both],
-                )
+            mine = codes.take(said[second].users)
+            of_both = np.flatnonzero(mine >= 0)
+            if len(of_both):
+                users, theirs = said[second].users.take(of_both), said[second].codes.take(of_both)
+                found[first, second] = (users, mine.take(of_both), theirs)
         return found
-
-    # Single pairs ---------------------------------------------------------------------
-
-    def values(self, users: Numbers, at: Places) -> Numbers:
-        """What each of some users counts for in a situation of their own: one entry a pair."""
-        ways, way_at = _distinct(at.way)
-        way = np.zeros(len(users), dtype=np.int64)
-        for number, here in _groups(way_at, len(ways)):
-            way[here] = self.way_codes(ways[number])[users[here]]
-        roots = []
-        for of_plans in (at.filed, at.more):
-            filed, filed_at = _distinct(of_plans)
-            codes = np.zeros(len(users), dtype=np.int64)
-            for number, here in _groups(filed_at, len(filed)):
-                said = self.filed_said(filed[number])
-                dense = np.full(self.population.size, said.base, dtype=np.int32)
-                dense[said.users] = said.codes
-                codes[here] = dense[users[here]]
-            roots.append(codes)
-        return self._worth(way, roots[0], roots[1])
 
 
 def _distinct(columns: Sequence[Numbers]) -> tuple[list[tuple[int, ...]], Numbers]:
@@ -297,4 +400,12 @@ def _sums(values: Numbers, sizes: Numbers) -> Numbers:
     return found
 
 
-_NOBODY = np.empty(0, dtype=np.int64)
+def _sums_by(which: Numbers, values: Numbers, count: int) -> Numbers:
+    """The sum of the values of each number."""
+    found = np.zeros(count, dtype=np.int64)
+    np.add.at(found, which, values)
+    return found
+
+
+_NOBODY = np.empty(0, dtype=np.int32)
+_SILENCE = _Said(0, 0, _NOBODY, _NOBODY)
