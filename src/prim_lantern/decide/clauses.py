@@ -52,54 +52,59 @@ class Clause:
 
 def clauses_of(data: SiteData) -> tuple[Clause, ...]:
     """All clauses of a site: of its rules first, then of its given roles."""
-    return tuple(_all(data))
+    of_rules = (clause for rule in data.rules for clause in clauses_of_rule(data, rule))
+    of_given = (clause for given in data.given for clause in clauses_of_given(data, given))
+    return (*of_rules, *of_given)
 
 
-def _all(data: SiteData) -> Iterator[Clause]:
-    for rule in data.rules:
-        source = Source(rule=rule)
-        for who in rule.to:
-            yield from _with_what_it_brings(
-                data,
-                Clause(
-                    allow=rule.allow,
-                    who=who,
-                    actions=actions_named(data, rule.actions),
-                    kinds=frozenset(rule.kinds) or None,
-                    whose=rule.whose,
-                    states=frozenset(rule.in_state) or None,
-                    place=rule.place,
-                    period=rule.period,
-                    no_exceptions=rule.no_exceptions,
-                    source=source,
-                    brought=False,
-                    named=rule.actions,
-                ),
-            )
-    for given in data.given:
-        for role, row in rows_of(data, given.role):
-            source = Source(given=given, row_of=role)
-            for who in given.to:
-                for place in given.within_any:
-                    for whose, named in ((ANY, row.can), (OWN, row.own)):
-                        if named:
-                            yield from _with_what_it_brings(
-                                data,
-                                Clause(
-                                    allow=True,
-                                    who=who,
-                                    actions=actions_named(data, named),
-                                    kinds=frozenset(row.kinds) or None,
-                                    whose=whose,
-                                    states=frozenset(row.in_state) or None,
-                                    place=place,
-                                    period=given.period,
-                                    no_exceptions=False,
-                                    source=source,
-                                    brought=False,
-                                    named=named,
-                                ),
-                            )
+def clauses_of_rule(data: SiteData, rule: Rule) -> Iterator[Clause]:
+    """The clauses of one rule: one for each who, and those for what it brings."""
+    source = Source(rule=rule)
+    for who in rule.to:
+        yield from _with_what_it_brings(
+            data,
+            Clause(
+                allow=rule.allow,
+                who=who,
+                actions=actions_named(data, rule.actions),
+                kinds=frozenset(rule.kinds) or None,
+                whose=rule.whose,
+                states=frozenset(rule.in_state) or None,
+                place=rule.place,
+                period=rule.period,
+                no_exceptions=rule.no_exceptions,
+                source=source,
+                brought=False,
+                named=rule.actions,
+            ),
+        )
+
+
+def clauses_of_given(data: SiteData, given: Given) -> Iterator[Clause]:
+    """The clauses of one given role: for each row of it, each who and each place."""
+    for role, row in rows_of(data, given.role):
+        source = Source(given=given, row_of=role)
+        for who in given.to:
+            for place in given.within_any:
+                for whose, named in ((ANY, row.can), (OWN, row.own)):
+                    if named:
+                        yield from _with_what_it_brings(
+                            data,
+                            Clause(
+                                allow=True,
+                                who=who,
+                                actions=actions_named(data, named),
+                                kinds=frozenset(row.kinds) or None,
+                                whose=whose,
+                                states=frozenset(row.in_state) or None,
+                                place=place,
+                                period=given.period,
+                                no_exceptions=False,
+                                source=source,
+                                brought=False,
+                                named=named,
+                            ),
+                        )
 
 
 def actions_named(data: SiteData, actions: tuple[str, ...]) -> frozenset[str]:

@@ -7,14 +7,27 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import Period
+from prim_lantern.site.moments import ALWAYS
 
 
 class Timeline:
     """Cuts time into stretches within which every decision of a site stays the same."""
 
-    def __init__(self, data: SiteData) -> None:
-        self._turns = sorted({turn for turn in _turns(data) if turn is not None})
+    def __init__(self, data: SiteData, before: Timeline | None = None) -> None:
+        """Take a site, and maybe the timeline it had before a small change.
+
+        Then only what has changed is looked at; a turn too many does no harm.
+        """
+        self._data = data
+        turns = set(_periods_of_rights(data))
+        content = people = None
+        if before is not None:
+            content = data.content.differing(before._data.content)
+            people = data.people.differing(before._data.people)
+            if content is not None and people is not None:
+                turns.update(before._turns)
+        turns.update(_turns_of_items(data, content), _turns_of_people(data, people))
+        self._turns = sorted(turns - {None})  # type: ignore[type-var]
 
     def stretch(self, at: datetime) -> int:
         """The number of the stretch in which a moment lies."""
@@ -26,21 +39,32 @@ class Timeline:
         return self._turns[number] if number < len(self._turns) else None
 
 
-def _turns(data: SiteData) -> Iterator[datetime | None]:
-    for period in _periods(data):
-        yield from period
-    for item in data.items.values():
-        yield item.public_from
-        yield item.public_until
+def _periods_of_rights(data: SiteData) -> Iterator[datetime | None]:
+    for each in (*data.rules, *data.given):
+        yield from each.period
 
 
-def _periods(data: SiteData) -> Iterator[Period]:
-    for rule in data.rules:
-        yield rule.period
-    for given in data.given:
-        yield given.period
-    for user in data.users.values():
-        for membership in user.memberships:
-            yield membership.period
-        for enrolment in user.enrolments:
-            yield data.plans[enrolment.plan].period_from(enrolment.since)
+def _turns_of_items(data: SiteData, rows: set[int] | None) -> Iterator[datetime | None]:
+    for column in ("public_from", "public_until"):
+        if rows is None:
+            yield from data.content.filled(column).values()
+        else:
+            yield from (data.content.value(column, row) for row in rows)
+
+
+def _turns_of_people(data: SiteData, rows: set[int] | None) -> Iterator[datetime | None]:
+    for row in timed_people(data) if rows is None else rows:
+        for membership in data.people.value("memberships", row):
+            yield from membership.period
+        for enrolment in data.people.value("enrolments", row):
+            yield from data.plans[enrolment.plan].period_from(enrolment.since)
+
+
+def timed_people(data: SiteData) -> set[int]:
+    """The rows of the people who are in some group for a time only."""
+    people = data.people
+    return {
+        row
+        for row, memberships in enumerate(people.values_of("memberships"))
+        if any(each.period is not ALWAYS for each in memberships)
+    } | people.filled("enrolments").keys()

@@ -39,12 +39,21 @@ class Handiwork:
         for path, logins in zip(content.names, content.values_of("authors"), strict=True):
             for login in logins:
                 self._paths.setdefault(login, set()).add(path)
-        for row, logins in content.filled("changed_by").items():
-            for login in logins:
+        for row in (*content.filled("changed_by"), *data.pages):
+            for login in _hands_on(data, row):
                 self._paths.setdefault(login, set()).add(content.names[row])
-        for row, page in data.pages.items():
-            for login in (*content.value("authors", page), *content.value("changed_by", page)):
-                self._paths.setdefault(login, set()).add(content.names[row])
+
+    def after(self, before: SiteData, now: SiteData, rows: Iterable[int]) -> Handiwork:
+        """The same after some items have changed."""
+        found = object.__new__(Handiwork)
+        found._paths = dict(self._paths)
+        for row in rows:
+            path = before.content.names[row]
+            for login in set(_hands_on(before, row)):
+                found._paths[login] = found._paths.get(login, set()) - {path}
+            for login in set(_hands_on(now, row)):
+                found._paths[login] = found._paths.get(login, set()) | {path}
+        return found
 
     def of(self, login: str) -> frozenset[str]:
         """The paths of what somebody wrote or changed."""
@@ -52,10 +61,16 @@ class Handiwork:
         return frozenset(found) if found else _NOTHING
 
 
+def _hands_on(data: SiteData, row: int) -> tuple[str, ...]:
+    """Who wrote or changed the item of a row: of a part, its page."""
+    page = data.pages.get(row, row)
+    return (*data.content.value("authors", page), *data.content.value("changed_by", page))
+
+
 class Crowd(dict[str | None, Person]):
     """Everybody by login, worked out when first asked for; None is the guest.
 
-    `whos` are all that any word speaks of: only those get a bit.
+    `whos` are all that any word speaks of: of users, only those get a bit.
     """
 
     def __init__(self, belonging: Belonging, whos: Iterable[Who], handiwork: Handiwork) -> None:
@@ -65,20 +80,32 @@ class Crowd(dict[str | None, Person]):
         self.handiwork = handiwork
         self.bits = dict(BITS)
         self._reach: dict[str, int] = {}
+        self.heed(Who("group", name) for name in self.data.groups)
         self.heed(whos)
 
+    def after(
+        self,
+        belonging: Belonging,
+        whos: Iterable[Who],
+        handiwork: Handiwork,
+        logins: Iterable[str],
+    ) -> Crowd:
+        """The same after some people have changed, for a site with the same groups."""
+        found = Crowd(belonging, (), handiwork)
+        found.update(self)
+        found.bits = dict(self.bits)
+        for login in logins:
+            found.pop(login, None)
+        found.heed(whos)
+        return found
+
     def heed(self, whos: Iterable[Who]) -> None:
-        """Give a bit to each who that has none, and forget those whom that concerns."""
+        """Give a bit to each who that has none."""
         for each in dict.fromkeys(whos):
-            if each in self.bits or each.kind not in ("user", "group"):
-                continue
-            self.bits[each] = 1 << len(self.bits)
-            if each.kind == "user":
-                self.pop(each.name, None)
-            else:
-                self._reach.clear()
-                self.clear()
-                self[None] = A_GUEST
+            if each not in self.bits and each.kind in ("user", "group"):
+                self.bits[each] = 1 << len(self.bits)
+                if each.kind == "user":
+                    self.pop(each.name, None)
 
     def mask(self, whos: Iterable[Who]) -> int:
         """The bits of some whos, taken together."""

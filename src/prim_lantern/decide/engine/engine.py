@@ -15,11 +15,14 @@ from prim_lantern.decide.engine.levels import NO, YES
 from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Shared
 from prim_lantern.decide.engine.rights import Rights
 from prim_lantern.decide.subject import Subject
+from prim_lantern.decide.timeline import timed_people
 from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import Place
 
 _FURTHER = MORE - FILED
+# What an engine rests on: where one of these changes, everything may.
+_BASIS = ("groups", "plans", "roles", "kinds", "actions", "category_sets")
 
 
 class Engine:
@@ -30,24 +33,85 @@ class Engine:
     """
 
     def __init__(self, data: SiteData, at: datetime) -> None:
-        self.data = data
-        self.at = at
-        self.rights = Rights(data, at)
-        self.belonging = Belonging(data, at)
-        self.crowd = Crowd(self.belonging, self.rights.whos(), Handiwork(data))
-        paths = (name for kind, name in self.rights.spots() if kind == "path")
-        self.ground = Ground(data, at, paths, whole=self.rights.needs_whole_items())
-        self.shared = Shared()
-        self._arrange()
+        rights, belonging = Rights(data, at), Belonging(data, at)
+        self._arrange(
+            rights,
+            Crowd(belonging, rights.whos(), Handiwork(data)),
+            Ground(data, at, rights.paths(), whole=rights.needs_whole_items()),
+            Shared(),
+        )
 
-    def _arrange(self) -> None:
-        self._compiler = Compiler(self.rights, self.crowd)
+    def _arrange(self, rights: Rights, crowd: Crowd, ground: Ground, shared: Shared) -> None:
+        self.data = rights.data
+        self.at = ground.moment
+        self.rights, self.crowd, self.ground, self.shared = rights, crowd, ground, shared
+        self._compiler = Compiler(rights, crowd)
         self._plans: dict[Asked, Plan] = {}
         self._by_action = _ByAction(self)
-        self._at = self.ground.at
+        self._at = ground.at
         kinds = self.data.all_kinds
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.links = self.data.content.filled("links_to")
+
+    # Changes --------------------------------------------------------------------------
+
+    def after(self, data: SiteData, at: datetime) -> Engine:
+        """The engine of a changed site, or of another moment; what still holds is kept.
+
+        The cost is that of what has changed, for rules, given roles, readerships, people and
+        what is said of items. Where more has changed, it is made anew.
+        """
+        people, rows = self._changed_people(data, at), self._changed_rows(data, at)
+        same = all(getattr(data, part) is getattr(self.data, part) for part in _BASIS)
+        if people is None or rows is None or not same:
+            return Engine(data, at)
+        rights = Rights(data, at, self.rights)
+        spots = rights.differing(self.rights)
+        if spots is None or rights.needs_whole_items() != self.ground.whole:
+            return Engine(data, at)
+        handiwork = self.crowd.handiwork
+        work = [row for row in rows if _work(data, row) != _work(self.data, row)]
+        if work:
+            work += [row for row, page in data.pages.items() if page in work]
+            handiwork = handiwork.after(self.data, data, work)
+            everybody = (login for row in work for each in (self.data, data) for login in _work(each, row))
+            people |= set(everybody)
+        ground = self.ground.after(data, at, [*rows, *_parts_of(data, rows)])
+        cut = data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys()
+        ground.mind(rights.paths())
+        ground.cut_anew(cut)
+        crowd = self.crowd.after(Belonging(data, at), rights.whos(), handiwork, people)
+        found = object.__new__(Engine)
+        found._arrange(rights, crowd, ground, self.shared)
+        ways, filed = ground.at_spots(spots)
+        for asked, plan in self._plans.items():
+            found._plans[asked] = plan.after(found._compiler, ground, ways, filed)
+        return found
+
+    def _changed_people(self, data: SiteData, at: datetime) -> set[str] | None:
+        """The logins of those who may have changed; None where it may be anybody."""
+        rows = data.people.differing(self.data.people)
+        if rows is None or data.owner != self.data.owner:
+            return None
+        if at != self.at:
+            rows |= timed_people(data)
+        return {data.people.names[row] for row in rows}
+
+    def _changed_rows(self, data: SiteData, at: datetime) -> set[int] | None:
+        """The rows of items that may have changed; None where it may be any."""
+        rows = data.content.differing(self.data.content)
+        if rows is None:
+            return None
+        kinds = ("kind", data.content, self.data.content)
+        if any(kinds[1].value("kind", row) != kinds[2].value("kind", row) for row in rows):
+            return None
+        if at != self.at:
+            content = data.content
+            timed = content.filled("public_from").keys() | content.filled("public_until").keys()
+            rows |= {
+                row for row in timed if content.at(row).state_at(at) != content.at(row).state_at(self.at)
+            }
+        return rows
 
     # Items that are there -------------------------------------------------------------
 
@@ -264,3 +328,12 @@ class _ByAction(dict[str, Plan]):
     def __missing__(self, action: str) -> Plan:
         found = self[action] = self._engine.plan(Asked(action))
         return found
+
+
+def _work(data: SiteData, row: int) -> tuple[str, ...]:
+    """Who wrote or changed the item of a row."""
+    return (*data.content.value("authors", row), *data.content.value("changed_by", row))
+
+
+def _parts_of(data: SiteData, rows: set[int]) -> list[int]:
+    return [part for part, page in data.pages.items() if page in rows] if rows else []

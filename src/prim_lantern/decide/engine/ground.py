@@ -12,7 +12,7 @@ from typing import Any, Final
 from prim_lantern.decide.engine.case import FiledCase, ItemClass
 from prim_lantern.decide.subject import Subject, with_above
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import parent_of
+from prim_lantern.site.places import SITE, parent_of
 
 Filed = tuple[frozenset[str], FiledCase]
 _APART = 2  # how many roots of categories are decided apart; all further ones together
@@ -42,7 +42,7 @@ class Ground:
 
     def __init__(self, data: SiteData, at: datetime, paths: Iterable[str], *, whole: bool) -> None:
         self.data = data
-        self.at_moment = at
+        self.moment = at
         self.whole = whole
         self.paths = set(paths)
         self.classes = [_NO_CLASS]
@@ -71,6 +71,45 @@ class Ground:
         """Find the situation of every row that has none yet."""
         if 0 in self.of_row:
             self._settle([row for row, number in enumerate(self.of_row) if not number])
+
+    def after(self, data: SiteData, at: datetime, rows: Iterable[int]) -> Ground:
+        """The ground of a site of the same paths and kinds, at which some rows have changed.
+
+        It is the same one where the site has changed, as nothing asks of the old site any
+        more; for another moment it is a new one, as both may be asked.
+        """
+        found = self if at == self.moment else self._copy()
+        found.data, found.moment = data, at
+        found.__dict__.pop("_timed", None)
+        found.forget(rows)
+        return found
+
+    def _copy(self) -> Ground:
+        found = object.__new__(Ground)
+        found.__dict__.update(self.__dict__)
+        found.at, found.of_row = dict(self.at), self.of_row[:]
+        found.paths, found._chains = set(self.paths), dict(self._chains)
+        found._known = dict(self._known)
+        return found
+
+    def mind(self, paths: Iterable[str]) -> None:
+        """Tell apart what is at or below some more paths."""
+        fresh = set(paths) - self.paths
+        if fresh:
+            self.paths |= fresh
+            self._chains.clear()
+        for path in fresh:
+            self._forget_below(path)
+
+    def cut_anew(self, paths: Iterable[str]) -> None:
+        """Tell apart anew what is below paths that let no rights in any more, or again."""
+        for path in paths:
+            self._known.clear()
+            self._forget_below(path)
+
+    def _forget_below(self, path: str) -> None:
+        start, end = self.data.tree.within(path)
+        self.forget(self.data.tree.rows[start:end])
 
     def forget(self, rows: Iterable[int]) -> None:
         """Let the situations of some rows be found anew."""
@@ -109,7 +148,7 @@ class Ground:
         path = self.data.content.names[row]
         kind, chain = self.data.content.value("kind", row), self._chain_of(path)
         page = self.data.items[self.data.page_of(path)]
-        state = page.state_at(self.at_moment)
+        state = page.state_at(self.moment)
         key: tuple[object, ...]
         if row in self._parts:
             own = sum(len(each) >= len(page.path) for each in chain)
@@ -158,6 +197,26 @@ class Ground:
         own = sum(each in about.own_paths for each in chain)
         item = ItemClass(chain, own, about.kinds, about.state, page_kinds, page_own)
         return self.situation(item, about.categories)
+
+    def at_spots(self, spots: set[tuple[str, str]]) -> tuple[list[int], list[int]]:
+        """The numbers of the classes of items, and of categories, that some places hold."""
+        everywhere = SITE.spot in spots
+        paths = {name for kind, name in spots if kind == "path"}
+        filed = {name for kind, name in spots if kind == "category"}
+        return (
+            [
+                number
+                for number, item in enumerate(self.classes)
+                if everywhere
+                or not paths.isdisjoint(item.chain)
+                or not (item.filed is None or filed.isdisjoint(item.filed))
+            ],
+            [
+                number
+                for number, (categories, _) in enumerate(self.filed)
+                if not filed.isdisjoint(categories)
+            ],
+        )
 
     def _class_number(self, item: ItemClass) -> int:
         found = self._class_numbers.get(item)

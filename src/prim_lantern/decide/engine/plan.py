@@ -155,6 +155,23 @@ class Plan:
         self._of_page = Asked("read", author=asked.author)
         self.grow()
 
+    def after(
+        self, compiler: Compiler, ground: Ground, ways: Iterable[int], filed: Iterable[int]
+    ) -> Plan:
+        """The same where only some classes have to be compiled anew."""
+        found = Plan(self.asked, compiler, ground, self._shared)
+        found.answers = self.answers
+        found.way = [*self.way, *found.way[len(self.way) :]]
+        found.filed = [*self.filed, *found.filed[len(self.filed) :]]
+        found._programs, found._filed_programs = dict(self._programs), dict(self._filed_programs)
+        for number in ways:
+            if found._programs.pop(number, None):
+                found.way[number] = found._nothing
+        for number in filed:
+            if found._filed_programs.pop(number, None):
+                found.filed[number] = None
+        return found
+
     def grow(self) -> None:
         """Make room for the classes that the ground has found since."""
         self.way += [self._nothing] * (len(self._ground.classes) - len(self.way))

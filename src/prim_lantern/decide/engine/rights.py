@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from prim_lantern.decide.clauses import Clause, clauses_of
+from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place
-from prim_lantern.site.rights import Given, PlaceSetting, Readership
+from prim_lantern.site.rights import Given, PlaceSetting, Readership, Rule
 from prim_lantern.site.who import Who
 
 Spot = tuple[str, str]
@@ -25,9 +25,17 @@ class Access(NamedTuple):
 class Rights:
     """The words in force, the roles given, and the readerships of a site at a moment."""
 
-    def __init__(self, data: SiteData, at: datetime) -> None:
+    def __init__(self, data: SiteData, at: datetime, before: Rights | None = None) -> None:
+        """Take a site and a moment; `before` are rights of the same roles and actions."""
         self.data = data
-        self.clauses = [each for each in clauses_of(data) if each.period.holds(at)]
+        self._sources: dict[int, tuple[Rule | Given, tuple[Clause, ...]]] = {}
+        known = before._sources if before is not None else {}
+        self.clauses: list[Clause] = []
+        for source in (*data.rules, *data.given):
+            found = known.get(id(source)) or (source, tuple(_clauses(data, source)))
+            self._sources[id(source)] = found
+            if source.period.holds(at):
+                self.clauses += found[1]
         self.words: dict[Spot, dict[str, list[Clause]]] = {}
         for clause in self.clauses:
             here = self.words.setdefault(clause.place.spot, {})
@@ -60,6 +68,45 @@ class Rights:
         yield from self.data.readerships_at
         yield from (("path", path) for path in self.data.rights_cut_at)
 
+    def paths(self) -> set[str]:
+        """Every path at which something stands."""
+        return {name for kind, name in self.spots() if kind == "path"}
+
+    def differing(self, other: Rights) -> set[Spot] | None:
+        """The places where other rights say something else; None where it may be anywhere."""
+        ours, theirs = self._by_identity(), other._by_identity()
+        spots = {spot for key in ours.keys() ^ theirs.keys() for spot in {**ours, **theirs}[key]}
+        roles = {
+            given.role
+            for given in (*self.given, *other.given)
+            if (id(given) in ours) != (id(given) in theirs)
+        }
+        if not roles.isdisjoint({**self._levels_of_roles(), **other._levels_of_roles()}):
+            return None
+        for spot in self.data.readerships_at.keys() | other.data.readerships_at.keys():
+            if self.setting_at(spot) != other.setting_at(spot):
+                spots.add(spot)
+        cut, uncut = self.data.rights_cut_at.keys(), other.data.rights_cut_at.keys()
+        spots |= {("path", path) for path in cut ^ uncut}
+        if self.default != other.default:
+            spots.add(SITE.spot)
+        return spots
+
+    def _by_identity(self) -> Mapping[int, Sequence[Spot]]:
+        """The places of all rules and given roles in force."""
+        found: dict[int, Sequence[Spot]] = {}
+        for clause in self.clauses:
+            if clause.source.rule is not None:
+                found[id(clause.source.rule)] = (clause.place.spot,)
+        for given in self.given:
+            found[id(given)] = tuple(place.spot for place in given.within_any)
+        return found
+
+    @property
+    def default(self) -> Readership:
+        """The readership of the site."""
+        return self.data.readership(self.data.default_readership)
+
     def whos(self) -> Iterator[Who]:
         """Everybody of whom something speaks, those behind a role among them."""
         for clause in self.clauses:
@@ -70,7 +117,7 @@ class Rights:
             yield from (*readership.readers, *readership.all_of, *readership.but_not)
 
     def _readerships(self) -> Iterator[Readership]:
-        yield self.data.readership(self.data.default_readership)
+        yield self.default
         standing = {each.readership or "" for each in self.data.readerships_at.values()}
         yield from map(self.data.readership, standing)
 
@@ -99,3 +146,9 @@ class Rights:
                 if who.kind == "role":
                     found.setdefault(who.name, set()).add(setting.place.kind)
         return found
+
+
+def _clauses(data: SiteData, source: Rule | Given) -> Iterator[Clause]:
+    if isinstance(source, Rule):
+        return clauses_of_rule(data, source)
+    return clauses_of_given(data, source)
