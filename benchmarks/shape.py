@@ -185,7 +185,9 @@ class _Shape:
     def _items(self) -> Columns[Item]:
         rng, sections = self.rng, self.sections
         leaves = range(self.size - len(sections))
-        kinds = rng.choices(["page", "post", "event", "file", "panel"], [30, 45, 10, 10, 5], k=len(leaves))
+        kinds = rng.choices(
+            ["page", "post", "event", "file", "panel"], [30, 45, 10, 10, 5], k=len(leaves)
+        )
         paths = [*sections, *(f"{rng.choice(sections)}/i{number}" for number in leaves)]
         kinds = [*("page" for _ in sections), *kinds]
         parts = {row for row, kind in enumerate(kinds) if kind == "panel"}

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 import pytest
 
-from prim_lantern.decide import decider_for
 from prim_lantern.decide.clauses import clauses_of
 from prim_lantern.decide.handing_on import HandingOn
+from prim_lantern.decide.reference import Reference
 from prim_lantern.site.moments import Period, moment
 from prim_lantern.site.places import SITE, place
 from prim_lantern.site.rights import Given, Rule
@@ -58,7 +58,7 @@ CYD = (Who("user", "cyd"),)
 def reference(make_site):
     people = "ann,Ann,,,,,\nben,Ben,,,,,\ncyd,Cyd,,,,,\ntess,Tess,,,top,,\n"
     site = make_site(SITE_TOML, people, "/a,page,A,,,,,,,,\n/a/b,page,B,,,,,,,,\n")
-    return decider_for(site.data, NOW)
+    return Reference(site.data, NOW)
 
 
 def rule(**more):

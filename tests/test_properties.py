@@ -11,7 +11,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import prim_lantern as pl
-from prim_lantern.decide import decider_for
 from prim_lantern.decide.reference import Reference
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.writer import write_folder
@@ -50,8 +49,8 @@ def test_a_written_site_reads_back_equal(site):
 @given(sites(), moments, seeds)
 def test_an_allow_never_takes_away_and_a_deny_never_gives(site, at, rng):
     rule = _more_of(rng)
-    before = decisions(decider_for(site, at))
-    more = decisions(decider_for(replace(site, rules=(*site.rules, rule)), at))
+    before = decisions(Reference(site, at))
+    more = decisions(Reference(replace(site, rules=(*site.rules, rule)), at))
     changed = {key for key in before if before[key] != more[key]}
     assert all(more[key] is rule.allow for key in changed)
 
@@ -70,7 +69,7 @@ def test_a_guest_gets_no_more_than_the_guests_part(site, at):
     for_audiences = tuple(rule for rule in site.rules if _speaks_to_guests(rule.to))
     given_to_audiences = tuple(each for each in site.given if _speaks_to_guests(each.to))
     plain = replace(site, rules=for_audiences, given=given_to_audiences)
-    whole, part = decider_for(site, at), decider_for(plain, at)
+    whole, part = Reference(site, at), Reference(plain, at)
     for path in site.items:
         for action in ACTIONS:
             assert whole.may(None, action, path).allowed == part.may(None, action, path).allowed
@@ -82,7 +81,7 @@ def _speaks_to_guests(to):
 
 @given(sites(), moments)
 def test_whoever_is_not_active_is_a_guest(site, at):
-    decider = decider_for(site, at)
+    decider = Reference(site, at)
     for user in site.users.values():
         if user.status != "active":
             for path in site.items:
@@ -91,7 +90,7 @@ def test_whoever_is_not_active_is_a_guest(site, at):
 
 @given(sites(), moments)
 def test_the_owner_may_always_but_for_four_eyes(site, at):
-    decider = decider_for(site, at)
+    decider = Reference(site, at)
     for path in site.items:
         about = decider.subject(path)
         eyes = any(site.all_kinds[kind].four_eyes for kind in about.kinds)
@@ -102,7 +101,7 @@ def test_the_owner_may_always_but_for_four_eyes(site, at):
 
 @given(sites(), moments)
 def test_doing_needs_reading(site, at):
-    decider = decider_for(site, at)
+    decider = Reference(site, at)
     for who in everybody(site):
         readable = {path for path in site.items if decider.may(who, "read", path).allowed}
         for action in ACTIONS:
@@ -112,7 +111,7 @@ def test_doing_needs_reading(site, at):
 
 @given(sites(), moments)
 def test_parts_follow_their_page_and_links_their_target(site, at):
-    decider = decider_for(site, at)
+    decider = Reference(site, at)
     for who in everybody(site):
         for path, item in site.items.items():
             other = site.page_of(path) if site.is_part(path) else item.links_to
@@ -152,7 +151,7 @@ def test_what_is_offered_may_be_created_and_what_is_seen_may_be_read(site, at):
 
 @given(sites(), moments)
 def test_moving_needs_editing_all_below_and_creating_there(site, at):
-    decider = decider_for(site, at)
+    decider = Reference(site, at)
     for who in ("ada", "cyd", "dov"):
         for path, item in site.items.items():
             for parent in list(site.items)[:4]:
@@ -170,7 +169,7 @@ def test_the_stretches_of_time_hold_still(site):
     turn = live.next_turn(NOON)
     if turn is not None:
         late = NOON + (turn - NOON) * 0.999
-        assert decisions(decider_for(site, NOON)) == decisions(decider_for(site, late))
+        assert decisions(Reference(site, NOON)) == decisions(Reference(site, late))
 
 
 @given(sites(), moments)

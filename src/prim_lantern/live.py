@@ -5,41 +5,42 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
-from functools import cached_property
+from math import inf
 from pathlib import Path
+from threading import RLock
+from time import time
 from typing import TYPE_CHECKING
 
-from prim_lantern.decide import decider_for
 from prim_lantern.decide.belonging import Way
+from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation, explain
 from prim_lantern.decide.grid import Grid, grid_of
-from prim_lantern.decide.looking import NEED_MORE, LookingAs, looking_as
+from prim_lantern.decide.looking import LookingAs, looking_as
+from prim_lantern.decide.many import paths_for, who_may
 from prim_lantern.decide.powers import Powers, powers_of
-from prim_lantern.decide.question import Question
-from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import login_of, with_stand_ins
+from prim_lantern.decide.question import Question, trace_of
+from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.decide.timeline import Timeline
-from prim_lantern.decide.trace import Trace
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.errors import BadQuestion, BadSite, NoSite, UnknownItem, UnknownWho
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.site import names
-from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
+from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
 from prim_lantern.site.people import User
-from prim_lantern.site.places import Place, place, tree_order
+from prim_lantern.site.places import Place, place
 from prim_lantern.site.who import AUDIENCES, SIGNED_IN, Who, who
 
 if TYPE_CHECKING:
     from pandas import DataFrame
 
 Moment = date | datetime | str | None
-_STRETCHES_KEPT = 64
+_Asked = tuple[str | None, str, str, float]  # who, action, path, and when (seconds of the clock)
+_STRETCHES_KEPT = 8
 
 
-@dataclass(frozen=True, slots=True)
 class Decision:
     """The answer to a question: true or false in a condition, with its reason on demand.
 
@@ -49,18 +50,31 @@ class Decision:
     (True, True)
     """
 
-    allowed: bool
-    question: Question
-    _reference: Reference
-    _trace: Trace
+    __slots__ = ("_asked", "_engine", "allowed")
+
+    def __init__(self, allowed: bool, engine: Engine, asked: Question | _Asked) -> None:
+        self.allowed = allowed
+        self._engine = engine
+        self._asked = asked
 
     def __bool__(self) -> bool:
         return self.allowed
 
     @property
+    def question(self) -> Question:
+        """What was asked."""
+        asked = self._asked
+        if isinstance(asked, Question):
+            return asked
+        login, action, path, seconds = asked
+        return Question(login, action, datetime.fromtimestamp(seconds, UTC), path)
+
+    @property
     def explanation(self) -> Explanation:
         """The answer with all that decided it."""
-        return explain(self._reference, self.question, self._trace)
+        question = self.question
+        reference = self._engine.reference_for(question.who)
+        return explain(reference, question, trace_of(reference, question))
 
     @property
     def reason(self) -> str:
@@ -110,7 +124,37 @@ class Site:
         if problems:
             raise BadSite(problems)
         self.data = data
-        self._deciders: dict[int, Reference] = {}
+        self._timeline = Timeline(data)
+        self._engines: dict[int, Engine] = {}
+        self._now: tuple[float, Engine | None] = (0.0, None)
+        self._lock = RLock()
+
+    def adopt(self, data: SiteData, *, checked: bool = False) -> None:
+        """Take over a site's data after a change; every answer from then on is of the new.
+
+        Only what has changed is worked out anew, where `data` shares its other parts with
+        the data before (see `SiteData.with_parts`). Raises `BadSite` as on opening, and
+        leaves all as it was then.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> kept = [rule for rule in site.data.rules if rule.id != "mirela-prices"]
+        >>> site.adopt(site.data.with_parts(rules=tuple(kept)))
+        >>> bool(site.may("mirela.kos", "edit", "/visit/prices"))
+        False
+        """
+        problems = [] if checked else problems_in(data)
+        if problems:
+            raise BadSite(problems)
+        with self._lock:
+            now = self._now[1] or next(reversed(self._engines.values()), None)
+            timeline = Timeline(data, self._timeline)
+            engines = {}
+            if now is not None:
+                engine = now.after(data, now.at)
+                engines[timeline.stretch(now.at)] = engine
+            self.data, self._timeline, self._engines = data, timeline, engines
+            self._now = (0.0, None)
 
     # May they? --------------------------------------------------------------------
 
@@ -124,10 +168,35 @@ class Site:
         >>> bool(pl.open_demo().may("sam.whitlock", "publish", "/log/seal-count"))
         False
         """
-        login, decider, moment = self._asked(who, at)
-        action = self._item_action(action)
-        question = Question(login, action, moment, self.data.item(path).path)
-        return self._decided(question, decider, decider.may(login, action, path))
+        if at is None:
+            seconds = time()
+            until, engine = self._now
+            if engine is not None and seconds < until:
+                try:
+                    allowed = engine.allows(who, action, path)
+                    return Decision(allowed, engine, (who, action, path, seconds))
+                except KeyError:
+                    pass  # a name in another form, or one that nobody has
+        login, engine, moment = self._asked(who, at)
+        action, path = self._item_action(action), self._item(path)
+        question = Question(login, action, moment, path)
+        return Decision(engine.allows(login, action, path), engine, question)
+
+    def allows(self, who: str | None, action: str, path: str, at: Moment = None) -> bool:
+        """The same as a plain bool, for the busiest places of a website's code.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().allows(None, "read", "/visit")
+        True
+        """
+        if at is None:
+            until, engine = self._now
+            if engine is not None and time() < until:
+                try:
+                    return engine.allows(who, action, path)
+                except KeyError:
+                    pass  # as in `may`
+        return self.may(who, action, path, at).allowed
 
     def may_create(
         self,
@@ -144,11 +213,11 @@ class Site:
         >>> bool(site.may_create("sam.whitlock", "post", "/log", ["topic:wildlife"]))
         True
         """
-        login, decider, moment = self._asked(who, at)
+        login, engine, moment = self._asked(who, at)
         kind, parent = self.data.kind(kind).name, self.section(parent)
         filed = tuple(dict.fromkeys(map(self.data.category, categories)))
         question = Question(login, "create", moment, parent, kind=kind, categories=filed)
-        return self._decided(question, decider, decider.may_create(login, kind, parent, filed))
+        return Decision(engine.may_create(login, kind, parent, filed), engine, question)
 
     def may_file(self, who: str | None, path: str, category: str, at: Moment = None) -> Decision:
         """May this person file the item under the category? (The question of file-under.)
@@ -159,11 +228,10 @@ class Site:
         >>> bool(pl.open_demo().may_file("sam.whitlock", "/log/seal-count", "topic:press"))
         False
         """
-        login, decider, moment = self._asked(who, at)
-        path = self.data.item(path).path
-        category = self.data.category(category)
+        login, engine, moment = self._asked(who, at)
+        path, category = self._item(path), self.data.category(category)
         question = Question(login, "file-under", moment, path, category=category)
-        return self._decided(question, decider, decider.may_file(login, path, category))
+        return Decision(engine.may_file(login, path, category), engine, question)
 
     def may_move(self, who: str | None, path: str, new_parent: str, at: Moment = None) -> Decision:
         """May this person move the item, with all below it, under the new parent?
@@ -172,11 +240,10 @@ class Site:
         >>> bool(pl.open_demo().may_move("hana.okafor", "/visit/winter", "/about"))
         True
         """
-        login, decider, moment = self._asked(who, at)
-        path = self.data.item(path).path
-        new_parent = self.section(new_parent)
+        login, engine, moment = self._asked(who, at)
+        path, new_parent = self._item(path), self.section(new_parent)
         question = Question(login, "move", moment, path, new_parent=new_parent)
-        return self._decided(question, decider, decider.may_move(login, path, new_parent))
+        return Decision(engine.may_move(login, path, new_parent), engine, question)
 
     def may_manage(
         self, who: str | None, action: str, place: str = "site", at: Moment = None
@@ -190,7 +257,7 @@ class Site:
         >>> bool(pl.open_demo().may_manage("beatrix.lowe", "manage-rights", "/trustees"))
         True
         """
-        login, decider, moment = self._asked(who, at)
+        login, engine, moment = self._asked(who, at)
         action = self.data.action(action)
         if action not in MANAGING_ACTIONS:
             raise BadQuestion(f"{action!r} is done to items: ask 'may' with a path.")
@@ -198,7 +265,7 @@ class Site:
         if action in SITE_WIDE_ACTIONS and where.kind != "site":
             raise BadQuestion(f"{action!r} is asked of the whole site: leave the place out.")
         question = Question(login, action, moment, place=where)
-        return self._decided(question, decider, decider.may_manage(login, action, where))
+        return Decision(engine.may_manage(login, action, where), engine, question)
 
     def why(self, who: str | None, action: str, path: str, at: Moment = None) -> Explanation:
         """Why this person may, or may not, do this to the item at this path.
@@ -223,11 +290,10 @@ may do everything.
         >>> pl.open_demo().who_may("edit", "/visit/sailings").guests
         False
         """
-        action, path = self._item_action(action), self.data.item(path).path
-        decider = self._decider(self.moment(at))
-        active = (login for login in self.data.users if decider.belonging.acting(login))
-        logins = sorted(each for each in active if decider.may(each, action, path).allowed)
-        return WhoMay(tuple(logins), decider.may(None, action, path).allowed)
+        action, path = self._item_action(action), self._item(path)
+        engine = self._engine(self.moment(at))
+        logins = who_may(engine, action, path)
+        return WhoMay(tuple(logins), engine.allows(None, action, path))
 
     def items_for(self, who: str | None, action: str = "read", at: Moment = None) -> list[str]:
         """The paths of the items to which this person may do this, in tree order.
@@ -236,9 +302,8 @@ may do everything.
         >>> pl.open_demo().items_for("bo.lind", "edit", at="2027-05-10")
         ['/visit/sailings', '/visit/sailings/timetable']
         """
-        login, decider, _ = self._asked(who, at)
-        action = self._item_action(action)
-        return [path for path in self.data.paths if decider.may(login, action, path).allowed]
+        login, engine, _ = self._asked(who, at)
+        return paths_for(engine, login, self._item_action(action))
 
     def filter(
         self, who: str | None, action: str, paths: Iterable[str], at: Moment = None
@@ -249,10 +314,10 @@ may do everything.
         >>> pl.open_demo().filter(None, "read", ["/news", "/trustees", "/log"])
         ['/news', '/log']
         """
-        login, decider, _ = self._asked(who, at)
+        login, engine, _ = self._asked(who, at)
         action = self._item_action(action)
-        asked = [self.data.item(path).path for path in paths]
-        return [path for path in asked if decider.may(login, action, path).allowed]
+        asked = [self._item(path) for path in paths]
+        return [path for path in asked if engine.allows(login, action, path)]
 
     def looking_as(self, who: str | None, at: Moment = None) -> LookingAs:
         """The site as this person sees it: items and what they may do with each, the menu,
@@ -265,8 +330,8 @@ may do everything.
         >>> [link.title for link in view.menu][:3], view.categories
         (['Events', 'Friends', 'Learn'], ('series:work-parties',))
         """
-        login, decider, _ = self._asked(who, at)
-        return looking_as(decider, login)
+        login, engine, _ = self._asked(who, at)
+        return looking_as(engine, login)
 
     def grid(
         self,
@@ -305,8 +370,7 @@ may do everything.
         asked = [each if each in NEED_MORE else self._item_action(each) for each in actions]
         if "file-under" in asked and any(row.startswith("/") for row in rows):
             raise BadQuestion("'file-under' is asked of categories: name only those as rows.")
-        decider = self._with_stand_ins([*columns, SIGNED_IN], self.moment(at))
-        return grid_of(decider, columns, rows, asked)
+        return grid_of(self._engine(self.moment(at)), columns, rows, asked)
 
     def powers_of(self, who: str | None, at: Moment = None) -> Powers:
         """What reaches this person (groups, roles, rules), and where they may do what.
@@ -315,9 +379,8 @@ may do everything.
         >>> [given.role for given in pl.open_demo().powers_of("bo.lind", "2027-05-10").given]
         ['commenter', 'timetable-desk']
         """
-        login = self._login(who)
-        decider = self._with_stand_ins([SIGNED_IN], self.moment(at))
-        return powers_of(decider, login, login_of(SIGNED_IN))
+        login = None if who is None else self.data.login(who)
+        return powers_of(self._engine(self.moment(at)), login, login_of(SIGNED_IN))
 
     # Finding -------------------------------------------------------------------------
 
@@ -328,7 +391,7 @@ may do everything.
         >>> [way.through for way in pl.open_demo().memberships("joon.park")]
         [('keepers-tansy',), ('keepers-tansy', 'keepers')]
         """
-        ways = self._decider(self.moment(at)).belonging.ways(self.data.user(who).login)
+        ways = self._engine(self.moment(at)).crowd.belonging.ways(self.data.login(who))
         return [way for each in ways.values() for way in each]
 
     def members(self, group: str, at: Moment = None) -> list[str]:
@@ -338,9 +401,8 @@ may do everything.
         >>> pl.open_demo().members("keepers-fennick")
         ['leif.aronsen', 'priya.nandakumar']
         """
-        belonging = self._decider(self.moment(at)).belonging
-        found = belonging.members(self._who(f"group:{group}").name)
-        return [login for login in found if belonging.acting(login)]
+        crowd = self._engine(self.moment(at)).crowd
+        return crowd.members(self._who(f"group:{group}"))
 
     def find_users(self, text: str) -> list[User]:
         """The users whom a text fits: by login, else by part of login or name, case ignored.
@@ -350,20 +412,24 @@ may do everything.
         ['dag.hollis', 'levin.holt']
         """
         wanted = names.folded(text)
-        exact = [u for u in self.data.users.values() if names.folded(u.login) == wanted]
-        if exact or not wanted:
-            return exact
-        named = [u for u in self.data.users.values() if names.folded(u.name) == wanted]
-        return named or [
-            user
-            for user in self.data.users.values()
-            if wanted in names.folded(user.login) or wanted in names.folded(user.name)
-        ]
+        people = self.data.people
+        if not wanted:
+            return []
+        logins = [names.folded(login) for login in people.names]
+        called = [names.folded(name) for name in people.values_of("name")]
+        for rows in (
+            [row for row, login in enumerate(logins) if login == wanted],
+            [row for row, name in enumerate(called) if name == wanted],
+        ):
+            if rows:
+                return [people.at(row) for row in rows]
+        both = enumerate(zip(logins, called, strict=True))
+        return [people.at(row) for row, (a, b) in both if wanted in a or wanted in b]
 
     # Names and moments ------------------------------------------------------------------
 
-    def _login(self, login: str | None) -> str | None:
-        return None if login is None else self.data.user(login).login
+    def _item(self, path: str) -> str:
+        return path if path in self.data.items else self.data.item(path).path
 
     def _item_action(self, action: str) -> str:
         action = self.data.action(action)
@@ -377,7 +443,7 @@ may do everything.
 
     def section(self, path: str) -> str:
         """The path, when an item stands at it or below; else `UnknownItem`."""
-        if path not in self.data.sections:
+        if not self.data.tree.holds(path):
             raise UnknownItem(path, names.nearest(path, self.data.sections))
         return path
 
@@ -410,8 +476,7 @@ may do everything.
 
     def top_sections(self) -> list[str]:
         """The home page and the paths one step below the root, in tree order."""
-        top = {"/", *(path for path in self.data.sections if path.count("/") == 1)}
-        return sorted((path for path in top if self._is_area(path)), key=tree_order)
+        return [path for path in ("/", *self.data.tree.steps_below("/")) if self._is_area(path)]
 
     def _is_area(self, path: str) -> bool:
         item = self.data.items.get(path)
@@ -430,35 +495,42 @@ may do everything.
 
     # Deciding -----------------------------------------------------------------------------
 
-    @cached_property
-    def _timeline(self) -> Timeline:
-        return Timeline(self.data)
-
-    def _decider(self, at: datetime) -> Reference:
+    def _engine(self, at: datetime) -> Engine:
         """What decides at a moment; kept for the whole stretch in which nothing changes."""
         stretch = self._timeline.stretch(at)
-        found = self._deciders.get(stretch)
+        found = self._engines.get(stretch)
         if found is None:
-            if len(self._deciders) >= _STRETCHES_KEPT:
-                self._deciders.clear()
-            found = self._deciders[stretch] = decider_for(self.data, at)
+            with self._lock:
+                found = self._engines.get(stretch) or self._new_engine(stretch, at)
         return found
 
-    def _asked(self, who: str | None, at: Moment) -> tuple[str | None, Reference, datetime]:
+    def _new_engine(self, stretch: int, at: datetime) -> Engine:
+        if self._engines:
+            nearest = min(self._engines, key=lambda other: abs(other - stretch))
+            found = self._engines[nearest].after(self.data, at)
+        else:
+            found = Engine(self.data, at)
+        if len(self._engines) >= _STRETCHES_KEPT:
+            del self._engines[next(iter(self._engines))]
+        self._engines[stretch] = found
+        return found
+
+    def _engine_now(self) -> tuple[Engine, datetime]:
+        """What decides now, at hand until the next moment at which something changes."""
+        now = self.moment()
+        found = self._engine(now)
+        turn = self._timeline.next_turn(now)
+        self._now = (turn.timestamp() if turn is not None else inf, found)
+        return found, now
+
+    def _asked(self, who: str | None, at: Moment) -> tuple[str | None, Engine, datetime]:
         """The login that is asked about, what decides, and the moment."""
-        moment = self.moment(at)
-        if who is None:
-            return None, self._decider(moment), moment
-        whom = self._who(who)
-        return login_of(whom), self._with_stand_ins([whom], moment), moment
-
-    def _with_stand_ins(self, whos: Iterable[Who], at: datetime) -> Reference:
-        data = with_stand_ins(self.data, whos)
-        return self._decider(at) if data is self.data else decider_for(data, at)
-
-    @staticmethod
-    def _decided(question: Question, decider: Reference, trace: Trace) -> Decision:
-        return Decision(trace.allowed, question, decider, trace)
+        if at is None:
+            engine, moment = self._engine_now()
+        else:
+            moment = self.moment(at)
+            engine = self._engine(moment)
+        return None if who is None else login_of(self._who(who)), engine, moment
 
 
 def open_site(where: str | Path) -> Site:

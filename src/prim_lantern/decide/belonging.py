@@ -70,10 +70,6 @@ class Belonging:
         """By group, the ways of a user that have ended or are still to come."""
         return self._find_ways(login, in_force=False)
 
-    def members(self, group: str) -> list[str]:
-        """The logins of all users who are members of a group now, active or not, sorted."""
-        return sorted(login for login in self.data.users if group in self.ways(login))
-
     def _find_ways(self, login: str, *, in_force: bool) -> Mapping[str, tuple[Way, ...]]:
         found: dict[str, list[Way]] = {}
         for way in self.direct_ways(self.data.users[login]):

@@ -6,11 +6,10 @@ from collections.abc import Iterator, Sequence
 from typing import Final, NamedTuple
 
 from prim_lantern.decide import subject
+from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.looking import offers_below
-from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.subject import Subject
-from prim_lantern.decide.trace import SILENT, Doing, Reading
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above, parent_of
@@ -65,17 +64,17 @@ class Grid(NamedTuple):
 
 
 def grid_of(
-    decider: Reference, whos: Sequence[Who], rows: Sequence[str], actions: Sequence[str]
+    engine: Engine, whos: Sequence[Who], rows: Sequence[str], actions: Sequence[str]
 ) -> Grid:
-    """The grid; the decider's site has stand-ins for the groups among the whos."""
-    words = list(_words(decider.data))
+    """The grid of some people, groups and audiences by some places, for some actions."""
+    words = list(_words(engine.data))
     return Grid(
-        rows=tuple(_row(decider.data, where, words) for where in rows),
+        rows=tuple(_row(engine.data, where, words) for where in rows),
         whos=tuple(map(str, whos)),
-        called=tuple(_called(decider.data, who) for who in whos),
+        called=tuple(_called(engine.data, who) for who in whos),
         actions=tuple(actions),
         marks=tuple(
-            tuple(tuple(_mark(decider, who, action, where) for action in actions) for who in whos)
+            tuple(tuple(_mark(engine, who, action, where) for action in actions) for who in whos)
             for where in rows
         ),
     )
@@ -102,77 +101,74 @@ def _row(data: SiteData, where: str, words: Sequence[str]) -> Row:
     return Row(where, title, sum(each == where for each in words), below)
 
 
-def _mark(decider: Reference, who: Who, action: str, where: str) -> str:
+def _mark(engine: Engine, who: Who, action: str, where: str) -> str:
     if who == EVERYONE:  # a guest, and somebody signed in: the lesser of the two
-        marks = {_mark_of(decider, each, action, where) for each in (None, login_of(SIGNED_IN))}
+        marks = {_mark_of(engine, each, action, where) for each in (None, login_of(SIGNED_IN))}
         return next(mark for mark in (NO, SILENT_CELL, OWN, YES) if mark in marks)
-    return _mark_of(decider, login_of(who), action, where)
+    return _mark_of(engine, login_of(who), action, where)
 
 
-def _mark_of(decider: Reference, login: str | None, action: str, where: str) -> str:
+def _mark_of(engine: Engine, login: str | None, action: str, where: str) -> str:
     if action == "create":
-        return _creating_mark(decider, login, where)
-    samples = _samples(decider, where, action)
-    if any(_may(decider, login, action, where, each) for each in samples):
+        return _creating_mark(engine, login, where)
+    samples = _samples(engine, where, action)
+    if any(_may(engine, login, action, where, each) for each in samples):
         mine = login is not None and all(login in each.authors for each in samples)
-        return OWN if mine and _only_own(decider, login or "", action, where, samples) else YES
-    pictured = where not in decider.data.items or len(samples) > 1
+        return OWN if mine and _only_own(engine, login or "", action, where, samples) else YES
+    pictured = where not in engine.data.items or len(samples) > 1
     could_be_theirs = login is not None and (pictured or login.startswith(STAND_IN))
-    if could_be_theirs and _only_own(decider, login or "", action, where, samples):
+    if could_be_theirs and _only_own(engine, login or "", action, where, samples):
         return OWN
-    return SILENT_CELL if _silent(_ask(decider, login, action, where, samples[0])) else NO
+    return SILENT_CELL if _silent(engine, login, action, where, samples[0]) else NO
 
 
-def _creating_mark(decider: Reference, login: str | None, where: str) -> str:
+def _creating_mark(engine: Engine, login: str | None, where: str) -> str:
     if where.startswith("/"):
-        return YES if any(True for _ in offers_below(decider, login, where)) else SILENT_CELL
-    parents = {each.way[-2] for each in _samples(decider, where, "create")}
-    offered = (offer for parent in parents for offer in offers_below(decider, login, parent))
+        return YES if any(True for _ in offers_below(engine, login, where)) else SILENT_CELL
+    parents = {each.way[-2] for each in _samples(engine, where, "create")}
+    offered = (offer for parent in parents for offer in offers_below(engine, login, parent))
     return YES if any(where in offer.categories for offer in offered) else SILENT_CELL
 
 
-def _ask(
-    decider: Reference, login: str | None, action: str, where: str, about: Subject
-) -> Reading | Doing:
+def _may(engine: Engine, login: str | None, action: str, where: str, about: Subject) -> bool:
     if action == "file-under":
-        return decider.file(login, about, where)
-    return decider.ask(login, action, about)
-
-
-def _may(decider: Reference, login: str | None, action: str, where: str, about: Subject) -> bool:
-    return _ask(decider, login, action, where, about).allowed
+        return engine.file(login, about, where)
+    return engine.allows_of(login, action, about)
 
 
 def _only_own(
-    decider: Reference, login: str, action: str, where: str, samples: Sequence[Subject]
+    engine: Engine, login: str, action: str, where: str, samples: Sequence[Subject]
 ) -> bool:
     """Whether a user may do it to one of these where they wrote it, and not where they did not."""
     return any(
-        _may(decider, login, action, where, each._replace(authors=frozenset({login})))
-        and not _may(decider, login, action, where, each._replace(authors=each.authors - {login}))
+        _may(engine, login, action, where, each._replace(authors=frozenset({login})))
+        and not _may(engine, login, action, where, each._replace(authors=each.authors - {login}))
         for each in samples
     )
 
 
-def _silent(trace: Reading | Doing) -> bool:
-    if isinstance(trace, Reading) or trace.own_work or trace.final_deny is not None:
-        return False
-    return trace.say.answer == SILENT
+def _silent(engine: Engine, login: str | None, action: str, where: str, about: Subject) -> bool:
+    if action == "file-under":
+        about = about._replace(categories=subject.with_above([where]))
+    return engine.silent(login, action, about)
 
 
-def _samples(decider: Reference, where: str, action: str) -> list[Subject]:
+def _samples(engine: Engine, where: str, action: str) -> list[Subject]:
     """What a mark speaks of: the item itself; and of a section or a category, new items there
     of the kinds that stand there already, by somebody else."""
-    data = decider.data
-    found = [decider.subject(where)] if where in data.items else []
+    data = engine.data
+    found = [engine.subject(where)] if where in data.items else []
+    content = data.content
     if where.startswith("/"):
-        there = {(where, each.kind) for each in data.directly_below(where)}
+        below = (content.index.get(each) for each in data.tree.steps_below(where))
+        there = {(where, content.value("kind", row)) for row in below if row is not None}
         categories: tuple[str, ...] = ()
     else:
+        kinds_of, filed = content.values_of("kind"), content.values_of("categories")
         there = {
-            (parent_of(path) or "/", item.kind)
-            for path, item in data.items.items()
-            if where in subject.with_above(item.categories)
+            (parent_of(path) or "/", kinds_of[row])
+            for row, path in enumerate(content.names)
+            if filed[row] and where in subject.with_above(filed[row])
         }
         categories = (where,)
     kinds = [k.name for k in data.all_kinds.values() if not (k.part or k.link)]
@@ -186,5 +182,5 @@ def _samples(decider: Reference, where: str, action: str) -> list[Subject]:
     for parent, kind in places:
         for state in states:
             item = Item("", kind, state=state, categories=categories)
-            found.append(subject.pictured(data, item, parent, decider.at))
+            found.append(subject.pictured(data, item, parent, engine.at))
     return found

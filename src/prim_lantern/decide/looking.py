@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.many import paths_for
+from prim_lantern.decide.stand_ins import name_of
+from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import parent_of, tree_order
-
-# What can be asked of an item alone: creating and filing need more to be named.
-NEED_MORE = ("create", "file-under")
 
 
 class Seen(NamedTuple):
@@ -93,19 +93,19 @@ class LookingAs(NamedTuple):
         }
 
 
-def looking_as(decider: Reference, login: str | None) -> LookingAs:
+def looking_as(engine: Engine, login: str | None) -> LookingAs:
     """The site as a user (a stand-in too) or a guest (None) sees it."""
-    data = decider.data
-    seen = tuple(_seen(decider, login))
+    data = engine.data
+    seen = tuple(_seen(engine, login))
     links = (each.item for each in seen if data.all_kinds[each.item.kind].link)
     of_home = (each.item for each in seen if data.is_part(each.item.path))
     return LookingAs(
         who=login,
-        called=data.users[login].called if login is not None else "a guest",
+        called=name_of(data, login),
         items=seen,
         menu=tuple(links),
         home_parts=tuple(item for item in of_home if parent_of(item.path) == "/"),
-        offers=tuple(offers(decider, login)),
+        offers=tuple(offers(engine, login)),
     )
 
 
@@ -114,36 +114,34 @@ def actions_beside_reading(data: SiteData) -> list[str]:
     return [each for each in data.item_actions if each not in (*NEED_MORE, "read", "see-drafts")]
 
 
-def _seen(decider: Reference, login: str | None) -> Iterator[Seen]:
-    actions = actions_beside_reading(decider.data)
-    for path in decider.data.paths:
-        if decider.read_item(login, path).allowed:
-            may = tuple(each for each in actions if decider.may(login, each, path).allowed)
-            about = decider.subject(path)
-            own = decider.is_author(login, about)
-            yield Seen(decider.data.items[path], about.state, may, own)
+def _seen(engine: Engine, login: str | None) -> Iterator[Seen]:
+    actions = actions_beside_reading(engine.data)
+    may = {action: set(paths_for(engine, login, action)) for action in actions}
+    acting = engine.acting(login)
+    for path in paths_for(engine, login, "read"):
+        about = engine.subject(path)
+        told = tuple(action for action in actions if path in may[action])
+        yield Seen(engine.data.items[path], about.state, told, acting in about.authors)
 
 
-def offers(decider: Reference, login: str | None) -> Iterator[Offer]:
+def offers(engine: Engine, login: str | None) -> Iterator[Offer]:
     """What may be created where, in tree order of the parents."""
-    for parent in sorted(decider.data.sections, key=tree_order):
-        yield from offers_below(decider, login, parent)
+    for parent in engine.data.tree.sections():
+        yield from offers_below(engine, login, parent)
 
 
-def offers_below(decider: Reference, login: str | None, parent: str) -> Iterator[Offer]:
+def offers_below(engine: Engine, login: str | None, parent: str) -> Iterator[Offer]:
     """What may be created directly below one parent."""
-    data = decider.data
-    if parent in data.items and not decider.read_item(login, parent).allowed:
+    data = engine.data
+    if parent in data.items and not engine.allows(login, "read", parent):
         return
     for kind in data.all_kinds.values():
-        if not decider.could_create(login, kind.name, parent):
+        if not engine.could_create(login, kind.name, parent):
             continue
         categories = [each for each in data.categories if kind.takes(each)]
         fitting = tuple(
-            each
-            for each in categories
-            if decider.may_create(login, kind.name, parent, (each,)).allowed
+            each for each in categories if engine.may_create(login, kind.name, parent, (each,))
         )
-        unfiled = decider.may_create(login, kind.name, parent, ()).allowed
+        unfiled = engine.may_create(login, kind.name, parent, ())
         if unfiled or fitting:
             yield Offer(parent, kind.name, fitting, not unfiled)

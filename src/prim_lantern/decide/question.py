@@ -5,7 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 from typing import NamedTuple
 
+from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import STAND_IN
+from prim_lantern.decide.trace import Trace
 from prim_lantern.site.moments import written
 from prim_lantern.site.places import Place
 
@@ -38,3 +40,17 @@ class Question(NamedTuple):
         if self.place is not None:
             asked["place"] = str(self.place)
         return {**asked, "at": written(self.at)}
+
+
+def trace_of(reference: Reference, asked: Question) -> Trace:
+    """How the reference comes to the answer of a question, step by step."""
+    if asked.place is not None:
+        return reference.may_manage(asked.who, asked.action, asked.place)
+    path = asked.path or "/"
+    if asked.kind is not None:
+        return reference.may_create(asked.who, asked.kind, path, asked.categories)
+    if asked.category is not None:
+        return reference.may_file(asked.who, path, asked.category)
+    if asked.new_parent is not None:
+        return reference.may_move(asked.who, path, asked.new_parent)
+    return reference.may(asked.who, asked.action, path)

@@ -2,14 +2,31 @@
 
 from __future__ import annotations
 
-from collections import ChainMap
-from collections.abc import Iterable
+from collections.abc import Iterator, Mapping
+from itertools import chain
 
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import Membership, StandIn
+from prim_lantern.site.people import Membership, StandIn, User
 from prim_lantern.site.who import SIGNED_IN, Who
 
 STAND_IN = "somebody:"  # how a stand-in's login begins; no real one can hold a colon
+
+
+class Beside(Mapping[str, User]):
+    """Users, and a stand-in beside them."""
+
+    def __init__(self, users: Mapping[str, User], added: StandIn) -> None:
+        self._users = users
+        self._added = added
+
+    def __getitem__(self, login: str) -> User:
+        return self._added if login == self._added.login else self._users[login]
+
+    def __iter__(self) -> Iterator[str]:
+        return chain(self._users, [self._added.login])
+
+    def __len__(self) -> int:
+        return len(self._users) + 1
 
 
 def login_of(who: Who) -> str | None:
@@ -32,10 +49,9 @@ def stand_in(data: SiteData, login: str) -> StandIn:
     return StandIn(login, name, memberships=memberships)
 
 
-def with_stand_ins(data: SiteData, whos: Iterable[Who]) -> SiteData:
-    """The site with a stand-in for each group, and for the signed-in, among these."""
-    logins = {login_of(who) for who in whos if who.kind != "user"} - {None}
-    if not logins:
-        return data
-    added = {login: stand_in(data, login) for login in logins if login is not None}
-    return data.with_parts(users=ChainMap(added, data.users))
+def name_of(data: SiteData, login: str | None) -> str:
+    """The name of a user or a stand-in; "a guest" for nobody."""
+    if login is None:
+        return "a guest"
+    user = stand_in(data, login) if login.startswith(STAND_IN) else data.users[login]
+    return user.called

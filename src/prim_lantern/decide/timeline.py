@@ -19,7 +19,7 @@ class Timeline:
         Then only what has changed is looked at; a turn too many does no harm.
         """
         self._data = data
-        turns = set(_periods_of_rights(data))
+        turns: set[datetime | None] = set(_periods_of_rights(data))
         content = people = None
         if before is not None:
             content = data.content.differing(before._data.content)
@@ -27,7 +27,7 @@ class Timeline:
             if content is not None and people is not None:
                 turns.update(before._turns)
         turns.update(_turns_of_items(data, content), _turns_of_people(data, people))
-        self._turns = sorted(turns - {None})  # type: ignore[type-var]
+        self._turns: list[datetime] = sorted(turn for turn in turns if turn is not None)
 
     def stretch(self, at: datetime) -> int:
         """The number of the stretch in which a moment lies."""
@@ -40,8 +40,8 @@ class Timeline:
 
 
 def _periods_of_rights(data: SiteData) -> Iterator[datetime | None]:
-    for each in (*data.rules, *data.given):
-        yield from each.period
+    for period in (*(rule.period for rule in data.rules), *(each.period for each in data.given)):
+        yield from period
 
 
 def _turns_of_items(data: SiteData, rows: set[int] | None) -> Iterator[datetime | None]:

@@ -166,6 +166,16 @@ class SiteData:
         """The paths of all items, in tree order."""
         return Tree(self.content.names, self.content.index)
 
+    @property
+    def paths(self) -> tuple[str, ...]:
+        """The paths of all items, in tree order."""
+        return tuple(self.tree)
+
+    @property
+    def sections(self) -> tuple[str, ...]:
+        """Every path that an item stands at or below, in tree order; the root always."""
+        return tuple(self.tree.sections())
+
     def directly_below(self, path: str) -> Iterator[Item]:
         """The items one step below a path, in tree order."""
         return (self.items[each] for each in self.tree.steps_below(path) if each in self.items)

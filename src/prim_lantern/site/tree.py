@@ -5,6 +5,7 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_left
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
 
 # Sorts before every letter that a path can hold, so that what is below a path follows it.
 _STEP, _AFTER_STEP = "\x00", "\x01"
@@ -24,7 +25,7 @@ class Tree:
         self._paths = paths
         self._index = index
         keys = list(map(_key, paths))
-        in_order = all(a < b for a, b in zip(keys, keys[1:], strict=False))
+        in_order = all(a < b for a, b in pairwise(keys))
         self.rows: Sequence[int] = (
             range(len(paths))
             if in_order

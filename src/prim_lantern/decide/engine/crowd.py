@@ -114,20 +114,24 @@ class Crowd(dict[str | None, Person]):
             found |= self.bits[each]
         return found
 
+    def members(self, group: Who) -> list[str]:
+        """The logins of the active members of a group, sorted."""
+        bit = self.bits[group]
+        return sorted(login for login in self.data.users if self[login][0] & bit)
+
     def __missing__(self, login: str | None) -> Person:
-        assert login is not None  # noqa: S101  (the guest is always there)
+        if login is None:
+            raise KeyError(login)  # the guest is always there
         user = self._user(login)
-        if user is None or user.status != ACTIVE:
+        if user.status != ACTIVE:
             person: Person = A_GUEST
         else:
             person = (self._mask_of(user), self.handiwork.of(login), bytearray(SITE_CODES))
         self[login] = person
         return person
 
-    def _user(self, login: str) -> User | None:
-        if login.startswith(STAND_IN):
-            return stand_in(self.data, login)
-        return self.data.users.get(login)
+    def _user(self, login: str) -> User:
+        return stand_in(self.data, login) if login.startswith(STAND_IN) else self.data.users[login]
 
     def _mask_of(self, user: User) -> int:
         found = ANYBODY | self.bits.get(Who("user", user.login), 0)

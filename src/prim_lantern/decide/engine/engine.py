@@ -4,25 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import datetime
+from functools import cached_property
+from typing import TYPE_CHECKING
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.compiler import Compiler
 from prim_lantern.decide.engine.crowd import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
+from prim_lantern.decide.engine.differences import differences
 from prim_lantern.decide.engine.ground import BITS, MASK, UNSETTLED, Ground, Situation
 from prim_lantern.decide.engine.levels import NO, YES
 from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Shared
 from prim_lantern.decide.engine.rights import Rights
+from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.stand_ins import STAND_IN, Beside, stand_in
 from prim_lantern.decide.subject import Subject
-from prim_lantern.decide.timeline import timed_people
+from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import Place
+from prim_lantern.site.places import Place, way_to
+
+if TYPE_CHECKING:
+    from prim_lantern.decide.engine.lists import Lists
 
 _FURTHER = MORE - FILED
-# What an engine rests on: where one of these changes, everything may.
-_BASIS = ("groups", "plans", "roles", "kinds", "actions", "category_sets")
 
 
 class Engine:
@@ -61,57 +67,27 @@ class Engine:
         The cost is that of what has changed, for rules, given roles, readerships, people and
         what is said of items. Where more has changed, it is made anew.
         """
-        people, rows = self._changed_people(data, at), self._changed_rows(data, at)
-        same = all(getattr(data, part) is getattr(self.data, part) for part in _BASIS)
-        if people is None or rows is None or not same:
+        differs = differences(self.data, self.at, data, at)
+        if differs is None:
             return Engine(data, at)
         rights = Rights(data, at, self.rights)
         spots = rights.differing(self.rights)
         if spots is None or rights.needs_whole_items() != self.ground.whole:
             return Engine(data, at)
         handiwork = self.crowd.handiwork
-        work = [row for row in rows if _work(data, row) != _work(self.data, row)]
-        if work:
-            work += [row for row, page in data.pages.items() if page in work]
-            handiwork = handiwork.after(self.data, data, work)
-            everybody = (login for row in work for each in (self.data, data) for login in _work(each, row))
-            people |= set(everybody)
-        ground = self.ground.after(data, at, [*rows, *_parts_of(data, rows)])
-        cut = data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys()
+        if differs.work:
+            handiwork = handiwork.after(self.data, data, differs.work)
+        ground = self.ground.after(data, at, differs.rows)
         ground.mind(rights.paths())
-        ground.cut_anew(cut)
-        crowd = self.crowd.after(Belonging(data, at), rights.whos(), handiwork, people)
+        ground.cut_anew(data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys())
+        belonging = Belonging(data, at)
+        crowd = self.crowd.after(belonging, rights.whos(), handiwork, differs.people)
         found = object.__new__(Engine)
         found._arrange(rights, crowd, ground, self.shared)
         ways, filed = ground.at_spots(spots)
-        for asked, plan in self._plans.items():
+        for asked, plan in list(self._plans.items()):
             found._plans[asked] = plan.after(found._compiler, ground, ways, filed)
         return found
-
-    def _changed_people(self, data: SiteData, at: datetime) -> set[str] | None:
-        """The logins of those who may have changed; None where it may be anybody."""
-        rows = data.people.differing(self.data.people)
-        if rows is None or data.owner != self.data.owner:
-            return None
-        if at != self.at:
-            rows |= timed_people(data)
-        return {data.people.names[row] for row in rows}
-
-    def _changed_rows(self, data: SiteData, at: datetime) -> set[int] | None:
-        """The rows of items that may have changed; None where it may be any."""
-        rows = data.content.differing(self.data.content)
-        if rows is None:
-            return None
-        kinds = ("kind", data.content, self.data.content)
-        if any(kinds[1].value("kind", row) != kinds[2].value("kind", row) for row in rows):
-            return None
-        if at != self.at:
-            content = data.content
-            timed = content.filled("public_from").keys() | content.filled("public_until").keys()
-            rows |= {
-                row for row in timed if content.at(row).state_at(at) != content.at(row).state_at(self.at)
-            }
-        return rows
 
     # Items that are there -------------------------------------------------------------
 
@@ -197,17 +173,6 @@ class Engine:
         found: Sequence[str] = self.data.items[self.data.page_of(path)].authors
         return found
 
-    def verdict(self, mask: int, asked: Asked, row: int) -> int:
-        """What the words come to for a mask and a row: YES, NO or SILENT."""
-        plan = self.plan(asked)
-        return plan.answers[plan.key(mask, *self.classes_of(row))]
-
-    def classes_of(self, row: int) -> tuple[int, int, int]:
-        """The numbers of the class of a row and of those of its categories."""
-        if not self._way_of[row]:
-            self.ground.settle(row)
-        return self._way_of[row], self._filed_of[row], self._more_of[row]
-
     def plan(self, asked: Asked) -> Plan:
         """The plan of a question, made when first asked."""
         found = self._plans.get(asked)
@@ -215,6 +180,27 @@ class Engine:
             plan = Plan(asked, self._compiler, self.ground, self.shared)
             found = self._plans.setdefault(asked, plan)
         return found
+
+    @cached_property
+    def lists(self) -> Lists:
+        """What the engine says of everything at once; it loads NumPy."""
+        from prim_lantern.decide.engine.lists import Lists
+
+        return Lists(self)
+
+    # Reasons --------------------------------------------------------------------------
+
+    @cached_property
+    def reference(self) -> Reference:
+        """What tells step by step how an answer is come to."""
+        return Reference(self.data, self.at)
+
+    def reference_for(self, login: str | None) -> Reference:
+        """The same for a question about somebody, who may be a stand-in."""
+        if login is None or not login.startswith(STAND_IN):
+            return self.reference
+        users = Beside(self.data.users, stand_in(self.data, login))
+        return Reference(self.data.with_parts(users=users), self.at)
 
     # Subjects, whether they stand there or are pictured ---------------------------------
 
@@ -262,6 +248,34 @@ class Engine:
 
     # Creating, filing, moving, managing --------------------------------------------------
 
+    def could_create(self, login: str | None, kind: str, parent: str) -> bool:
+        """Whether anything speaks for creating such items there: a quick look before asking."""
+        if self.is_owner(login):
+            return True
+        mask, way = self.crowd[login][0], way_to(parent)
+        kinds = {kind, *(self.subject(parent).kinds if parent in self._at else ())}
+        spoken = (
+            each
+            for spot in (*self._spots_of_creating, *(("path", path) for path in way))
+            for each in self.rights.at(spot, "create")
+        )
+        return any(
+            each.allow
+            and (each.kinds is None or not each.kinds.isdisjoint(kinds))
+            and (each.who.kind == "role" or mask & self.crowd.bits[each.who])
+            for each in spoken
+        ) or any(
+            mask & self.crowd.mask(access.given.to)
+            for given in self.rights.all_access.values()
+            for access in given
+        )
+
+    @cached_property
+    def _spots_of_creating(self) -> Sequence[tuple[str, str]]:
+        """The site and the categories where something is said of creating."""
+        spots = self.rights.words.items()
+        return [spot for spot, here in spots if spot[0] != "path" and "create" in here]
+
     def may_create(
         self, login: str | None, kind: str, parent: str, categories: Sequence[str]
     ) -> bool:
@@ -286,9 +300,8 @@ class Engine:
     ) -> bool:
         """May they file a subject under a category? Asked as if filed under that alone."""
         alone = about._replace(categories=subject.with_above([category]))
-        return (
-            self.says(login, "file-under", alone) == YES
-            and self.allows_of(login, "read", about, any_state=any_state)
+        return self.says(login, "file-under", alone) == YES and self.allows_of(
+            login, "read", about, any_state=any_state
         )
 
     def may_file(self, login: str | None, path: str, category: str) -> bool:
@@ -319,21 +332,17 @@ class Engine:
 
 
 class _ByAction(dict[str, Plan]):
-    """The plans of those who did not write the item, by action."""
+    """The plans of those who did not write the item, by action.
+
+    Actions that cannot be asked of an item alone have none.
+    """
 
     def __init__(self, engine: Engine) -> None:
         super().__init__()
         self._engine = engine
 
     def __missing__(self, action: str) -> Plan:
+        if action in NEED_MORE or action not in self._engine.data.item_actions:
+            raise KeyError(action)
         found = self[action] = self._engine.plan(Asked(action))
         return found
-
-
-def _work(data: SiteData, row: int) -> tuple[str, ...]:
-    """Who wrote or changed the item of a row."""
-    return (*data.content.value("authors", row), *data.content.value("changed_by", row))
-
-
-def _parts_of(data: SiteData, rows: set[int]) -> list[int]:
-    return [part for part, page in data.pages.items() if page in rows] if rows else []

@@ -36,8 +36,8 @@ class Ground:
     """The classes of items and of their categories, and the situation of each row.
 
     `at` has the situation of each path (`UNSETTLED` until it is asked for), and `of_row` the
-    number of each row's among all `situations`. With `whole`, categories are part of the class of an item
-    and never decided apart.
+    number of each row's among all `situations`. With `whole`, categories are part of the class
+    of an item and never decided apart.
     """
 
     def __init__(self, data: SiteData, at: datetime, paths: Iterable[str], *, whole: bool) -> None:
@@ -238,17 +238,23 @@ class Ground:
 
     def _chain_of(self, path: str) -> tuple[str, ...]:
         """The paths on the way at which something stands, the nearest first."""
-        if path in self.paths:
-            above = parent_of(path)
-            return (path, *self._chain_above(above)) if above is not None else (path,)
         above = parent_of(path)
-        return self._chain_above(above) if above is not None else ()
+        chain = self._chain_above(above) if above is not None else ()
+        return (path, *chain) if path in self.paths else chain
 
     def _chain_above(self, path: str) -> tuple[str, ...]:
-        found = self._chains.get(path)
-        if found is None:
-            found = self._chains[path] = self._chain_of(path)
-        return found
+        """The same, kept, as many paths stand below this one; step by step, as it may be deep."""
+        steps = []
+        at: str | None = path
+        while at is not None and at not in self._chains:
+            steps.append(at)
+            at = parent_of(at)
+        chain = self._chains[at] if at is not None else ()
+        for step in reversed(steps):
+            if step in self.paths:
+                chain = (step, *chain)
+            self._chains[step] = chain
+        return chain
 
     def _by_root(self, categories: tuple[str, ...]) -> tuple[frozenset[str], ...]:
         """Categories with those above, by root; of more than two roots the last are joined."""

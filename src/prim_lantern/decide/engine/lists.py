@@ -162,7 +162,9 @@ class Lists:
             allowed = np.where(wrote, as_authors, as_others)
             if action == "publish":
                 allowed[self._four_eyes[rows]] = 0
-            found += np.bincount(rows, allowed.astype(np.int64) - as_others, self.size).astype(np.int64)
+            found += np.bincount(rows, allowed.astype(np.int64) - as_others, self.size).astype(
+                np.int64
+            )
         if action == "publish":
             for path in engine.crowd.handiwork.of(engine.data.owner):
                 owner_may = engine.allows(engine.data.owner, action, path)
@@ -185,9 +187,7 @@ class Lists:
         """The classes of some situations, as a tally takes them."""
         of = self.situations
         ways, filed = np.array(of.ways), np.array(of.filed)
-        return Places(
-            [ways[of.way_at[at]]], [filed[of.filed_at[at]]], [filed[of.more_at[at]]]
-        )
+        return Places([ways[of.way_at[at]]], [filed[of.filed_at[at]]], [filed[of.more_at[at]]])
 
     @cached_property
     def _own_work(self) -> tuple[Numbers, Numbers, Answers]:
@@ -234,4 +234,3 @@ def table_of(plan: Plan, way_codes: Numbers, filed_codes: Numbers) -> Answers:
         ],
         dtype=np.bool_,
     )
-

@@ -21,7 +21,9 @@ Numbers = NDArray[np.int64]
 class Coded(Protocol):
     """Whatever gives a small number to a mask, and asks about some bits only."""
 
-    asks: int
+    @property
+    def asks(self) -> int:
+        """All bits that it asks about."""
 
     def masks(self) -> Iterable[int]:
         """The sets of bits that it asks about."""
@@ -45,7 +47,9 @@ class Population:
         data = crowd.data
         active = sorted(
             login
-            for login, status in zip(data.people.names, data.people.values_of("status"), strict=True)
+            for login, status in zip(
+                data.people.names, data.people.values_of("status"), strict=True
+            )
             if status == "active" and login != data.owner
         )
         self.logins = np.array(active, dtype=np.object_)

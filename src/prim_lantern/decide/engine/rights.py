@@ -31,7 +31,8 @@ class Rights:
         self._sources: dict[int, tuple[Rule | Given, tuple[Clause, ...]]] = {}
         known = before._sources if before is not None else {}
         self.clauses: list[Clause] = []
-        for source in (*data.rules, *data.given):
+        sources: tuple[Rule | Given, ...] = (*data.rules, *data.given)
+        for source in sources:
             found = known.get(id(source)) or (source, tuple(_clauses(data, source)))
             self._sources[id(source)] = found
             if source.period.holds(at):
@@ -81,7 +82,8 @@ class Rights:
             for given in (*self.given, *other.given)
             if (id(given) in ours) != (id(given) in theirs)
         }
-        if not roles.isdisjoint({**self._levels_of_roles(), **other._levels_of_roles()}):
+        spoken_of = self._levels_of_roles().keys() | other._levels_of_roles().keys()
+        if not roles.isdisjoint(spoken_of):
             return None
         for spot in self.data.readerships_at.keys() | other.data.readerships_at.keys():
             if self.setting_at(spot) != other.setting_at(spot):

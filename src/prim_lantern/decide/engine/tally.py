@@ -18,6 +18,7 @@ from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
 from prim_lantern.decide.engine.population import Numbers, Population
 
 Codes = NDArray[np.int32]
+Programs = tuple[Program, ...]
 _UNKNOWN = np.iinfo(np.int64).min
 _ROOM = 64  # codes that the table of values has room for at first
 
@@ -65,7 +66,7 @@ class _OnWay(NamedTuple):
 class _Together(NamedTuple):
     """Programs of several plans as one, with a code of its own for each combination."""
 
-    programs: tuple[Program, ...]
+    programs: Programs
     number: Callable[[tuple[int, ...]], int]
 
     @property
@@ -128,7 +129,8 @@ class Tally:
         if found.min(initial=0) == _UNKNOWN:
             self._find_out(np.unique(place[found == _UNKNOWN]))
             found = self._values.reshape(-1).take(place)
-        return found
+        worth: NDArray[np.int64] = found
+        return worth
 
     def _find_out(self, places: Numbers) -> None:
         ways, codes, room = list(self._ways), list(self._filed), self._values.shape[1]
@@ -152,12 +154,12 @@ class Tally:
 
     # What is said to everybody ----------------------------------------------------------
 
-    def _programs(self, classes: tuple[int, ...]) -> tuple[tuple[Program, ...], tuple[Program, ...]]:
+    def _programs(self, classes: tuple[int, ...]) -> tuple[Programs, Programs]:
         """The programs of the site and of the way, of all plans, for a class of items."""
         pairs = [plan.programs(each) for plan, each in zip(self.plans, classes, strict=True)]
         return tuple(site for site, _ in pairs), tuple(way for _, way in pairs)
 
-    def _site_said(self, programs: tuple[Program, ...]) -> tuple[Codes, list[tuple[int, ...]]]:
+    def _site_said(self, programs: Programs) -> tuple[Codes, list[tuple[int, ...]]]:
         """Small numbers for what the site says to each user, and what they stand for."""
         key = tuple(each.number for each in programs)
         found = self._of_site.get(key)
@@ -374,7 +376,7 @@ class Tally:
         return found
 
 
-def _distinct(columns: Sequence[Numbers]) -> tuple[list[tuple[int, ...]], Numbers]:
+def _distinct(columns: Sequence[NDArray[Any]]) -> tuple[list[tuple[int, ...]], Numbers]:
     """The distinct rows of some columns, in order, and which of them each row is."""
     joined = columns[0].astype(np.int64)
     for each in columns[1:]:

@@ -1,0 +1,31 @@
+"""Many decisions at once, whatever the size of the site.
+
+Short lists are asked one by one: that is quick enough, and needs no arrays.
+"""
+
+from __future__ import annotations
+
+from typing import Final
+
+from prim_lantern.decide.engine import Engine
+
+_SHORT: Final = 2_000
+
+
+def paths_for(engine: Engine, login: str | None, action: str) -> list[str]:
+    """The paths of the items to which somebody may do this, in tree order."""
+    tree = engine.data.tree
+    if len(tree) <= _SHORT:
+        return [path for path in tree if engine.allows(login, action, path)]
+    allowed = engine.lists.items_for(login, action)
+    names = engine.data.content.names
+    return [names[row] for row in tree.rows if allowed[row]]
+
+
+def who_may(engine: Engine, action: str, path: str) -> list[str]:
+    """The logins of the active users who may do this to an item, sorted."""
+    users = engine.data.users
+    if len(users) <= _SHORT:
+        active = (login for login in users if engine.acting(login) is not None)
+        return sorted(login for login in active if engine.allows(login, action, path))
+    return engine.lists.who_may(action, path)
