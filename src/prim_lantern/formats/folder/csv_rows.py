@@ -1,9 +1,10 @@
-"""The rows of people.csv and content.csv as users and items."""
+"""The rows of people.csv and content.csv as users and items, column by column."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from datetime import datetime
+from array import array
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any, NamedTuple
 
 from prim_lantern.errors import BadValue
 from prim_lantern.formats.folder.keys import (
@@ -11,8 +12,9 @@ from prim_lantern.formats.folder.keys import (
     NEEDED_CONTENT_COLUMNS,
     PEOPLE_COLUMNS,
 )
-from prim_lantern.formats.folder.source import Problems, rows_of
+from prim_lantern.formats.folder.source import CsvFile, Problems, Progress, Rows
 from prim_lantern.formats.folder.table import Logins
+from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import PUBLISHED, Item
 from prim_lantern.site.moments import Period, moment
 from prim_lantern.site.names import folded
@@ -23,49 +25,145 @@ PEOPLE_FILE = "people.csv"
 CONTENT_FILE = "content.csv"
 
 
-def read_people(text: str, problems: Problems) -> tuple[dict[str, User], tuple[str, ...]]:
+class _Bad(NamedTuple):
+    """What cannot be read in a cell, and what is taken instead."""
+
+    errors: tuple[BadValue, ...]
+    instead: Any
+
+
+class _Cells(dict[str, Any]):
+    """What the cells of one column mean: each distinct text is read once."""
+
+    def __init__(self, read: Callable[[str], Any]) -> None:
+        super().__init__()
+        self._read = read
+        self.bad: dict[str, _Bad] = {}
+
+    def __missing__(self, cell: str) -> Any:
+        value = self._read(cell.strip())
+        if isinstance(value, _Bad):
+            self.bad[cell] = value
+            value = value.instead
+        self[cell] = value
+        return value
+
+
+class _Table:
+    """The columns of a file as they grow.
+
+    `texts` are those in which hardly any cell is there twice, and which are taken as they are.
+    """
+
+    def __init__(
+        self, file: str, texts: Sequence[str], read: Mapping[str, Callable[[str], Any]]
+    ) -> None:
+        self.file = file
+        self._texts = texts
+        self._cells = {name: _Cells(each) for name, each in read.items()}
+        self.columns: dict[str, list[Any]] = {name: [] for name in (*texts, *read)}
+        self.lines = array("l")
+
+    def add(self, rows: Rows, problems: Problems) -> None:
+        """Add some rows."""
+        self.lines.extend(rows.lines)
+        nothing = [""] * len(rows.lines)
+        for name in self._texts:
+            self.columns[name] += map(str.strip, rows.columns.get(name, nothing))
+        for name, cells in self._cells.items():
+            texts = rows.columns.get(name, nothing)
+            self.columns[name] += [cells[text] for text in texts]
+            if cells.bad:
+                self._note(name, texts, rows.lines, cells.bad, problems)
+
+    def _note(
+        self,
+        name: str,
+        texts: Sequence[str],
+        lines: Sequence[int],
+        bad: Mapping[str, _Bad],
+        problems: Problems,
+    ) -> None:
+        for text, line in zip(texts, lines, strict=True):
+            if text in bad:
+                for error in bad[text].errors:
+                    problems.wrong(Origin(self.file, line), name, error.value, error.expected)
+
+    def without_doubles(
+        self, name: str, key: Callable[[str], str], expected: str, problems: Problems
+    ) -> None:
+        """Note and drop the rows whose name an earlier row has."""
+        names = self.columns[name]
+        if len(set(map(key, names))) == len(names):
+            return
+        first: dict[str, int] = {}
+        kept = []
+        for row, each in enumerate(names):
+            line = self.lines[row]
+            if first.setdefault(key(each), line) == line:
+                kept.append(row)
+            else:
+                what = expected.format(first[key(each)])
+                problems.wrong(Origin(self.file, line), name, each, what)
+        self.lines = array("l", (self.lines[row] for row in kept))
+        for column, values in self.columns.items():
+            self.columns[column] = [values[row] for row in kept]
+
+
+def read_people(
+    raw: bytes, problems: Problems, progress: Progress | None = None
+) -> tuple[Columns[User], tuple[str, ...]]:
     """The users by login, and the names of the further columns: the attributes."""
-    header, rows = rows_of(PEOPLE_FILE, text, PEOPLE_COLUMNS, PEOPLE_COLUMNS, problems, more=True)
-    attributes = tuple(each for each in header if each and each not in PEOPLE_COLUMNS)
-    users: dict[str, User] = {}
-    seen: dict[str, Origin] = {}
-    for origin, cells in rows:
-        user = _user(origin, cells, attributes, problems)
-        first = seen.setdefault(folded(user.login), origin)
-        if first is not origin:
-            expected = (
-                f"is there twice (first in line {first.line}); a login belongs to one person."
-            )
-            problems.wrong(origin, "login", user.login, expected)
-        else:
-            users[user.login] = user
-    return users, attributes
+    file = CsvFile(
+        PEOPLE_FILE, raw, PEOPLE_COLUMNS, PEOPLE_COLUMNS, problems, more=True, progress=progress
+    )
+    attributes = tuple(each for each in file.header if each and each not in PEOPLE_COLUMNS)
+    table = _Table(
+        PEOPLE_FILE,
+        ("login", "name", "email"),
+        {
+            "status": lambda cell: cell or ACTIVE,
+            "groups": _groups,
+            "roles_elsewhere": _list,
+            "joined": _moment,
+        },
+    )
+    values: list[Mapping[str, str]] = []
+    for rows in file:
+        table.add(rows, problems)
+        values += _attributes(attributes, rows)
+    table.columns["attributes"] = values
+    expected = "is there twice (first in line {}); a login belongs to one person."
+    table.without_doubles("login", folded, expected, problems)
+    groups = table.columns.pop("groups")
+    table.columns["memberships"] = [each[0] for each in groups]
+    table.columns["enrolments"] = [each[1] for each in groups]
+    return _columns(User, table), attributes
 
 
-def _user(
-    origin: Origin, cells: Mapping[str, str], attributes: tuple[str, ...], problems: Problems
-) -> User:
-    memberships, enrolments = [], []
-    for entry in _list(cells.get("groups", "")):
+def _attributes(names: tuple[str, ...], rows: Rows) -> Iterable[Mapping[str, str]]:
+    columns = [[cell.strip() for cell in rows.columns[name]] for name in names]
+    if not columns:
+        return [_NO_ATTRIBUTES] * len(rows.lines)
+    return [
+        {name: cell for name, cell in zip(names, cells, strict=True) if cell}
+        for cells in zip(*columns, strict=True)
+    ]
+
+
+def _groups(cell: str) -> Any:
+    """The memberships and the enrolments of a cell."""
+    memberships, enrolments, errors = [], [], []
+    for entry in _list(cell):
         try:
             if entry.startswith("plan:"):
                 enrolments.append(_enrolment(entry))
             else:
                 memberships.append(_membership(entry))
         except BadValue as error:
-            problems.wrong(origin, "groups", entry, error.expected)
-    return User(
-        login=cells.get("login", ""),
-        name=cells.get("name", ""),
-        email=cells.get("email", ""),
-        status=cells.get("status", "") or ACTIVE,
-        memberships=tuple(memberships),
-        enrolments=tuple(enrolments),
-        roles_elsewhere=_list(cells.get("roles_elsewhere", "")),
-        joined=_moment(origin, "joined", cells, problems),
-        attributes={name: cells[name] for name in attributes if cells.get(name)},
-        origin=origin,
-    )
+            errors.append(BadValue(entry, error.expected))
+    found = (tuple(memberships), tuple(enrolments))
+    return _Bad(tuple(errors), found) if errors else found
 
 
 def _membership(entry: str) -> Membership:
@@ -87,43 +185,60 @@ def _enrolment(entry: str) -> Enrolment:
     return Enrolment(folded(plan), moment(since))
 
 
-def read_content(text: str, logins: Logins, problems: Problems) -> dict[str, Item]:
+def read_content(
+    raw: bytes, logins: Logins, problems: Problems, progress: Progress | None = None
+) -> Columns[Item]:
     """The items by path."""
-    _, rows = rows_of(
-        CONTENT_FILE, text, CONTENT_COLUMNS, NEEDED_CONTENT_COLUMNS, problems, more=False
+    file = CsvFile(
+        CONTENT_FILE,
+        raw,
+        CONTENT_COLUMNS,
+        NEEDED_CONTENT_COLUMNS,
+        problems,
+        more=False,
+        progress=progress,
     )
-    items: dict[str, Item] = {}
-    for origin, cells in rows:
-        path = cells.get("path", "")
-        first = items.get(path)
-        if first is not None:
-            line = first.origin.line if first.origin else 0
-            expected = f"is there twice (first in line {line}); one item stands at a path."
-            problems.wrong(origin, "path", path, expected)
-            continue
-        items[path] = Item(
-            path=path,
-            kind=cells.get("kind", ""),
-            title=cells.get("title", ""),
-            authors=tuple(map(logins.spelled, _list(cells.get("authors", "")))),
-            changed_by=tuple(map(logins.spelled, _list(cells.get("changed_by", "")))),
-            state=cells.get("state", "") or PUBLISHED,
-            categories=_list(cells.get("categories", "")),
-            readership=cells.get("readership", "") or None,
-            public_from=_moment(origin, "public_from", cells, problems),
-            public_until=_moment(origin, "public_until", cells, problems),
-            links_to=cells.get("links_to", "") or None,
-            origin=origin,
-        )
-    return items
+
+    def people(cell: str) -> tuple[str, ...]:
+        return tuple(map(logins.spelled, _list(cell)))
+
+    table = _Table(
+        CONTENT_FILE,
+        ("path", "title"),
+        {
+            "kind": str,
+            "authors": people,
+            "changed_by": people,
+            "state": lambda cell: cell or PUBLISHED,
+            "categories": _list,
+            "readership": lambda cell: cell or None,
+            "public_from": _moment,
+            "public_until": _moment,
+            "links_to": lambda cell: cell or None,
+        },
+    )
+    for rows in file:
+        table.add(rows, problems)
+    expected = "is there twice (first in line {}); one item stands at a path."
+    table.without_doubles("path", str, expected, problems)
+    return _columns(Item, table)
 
 
-def _moment(
-    origin: Origin, column: str, cells: Mapping[str, str], problems: Problems
-) -> datetime | None:
-    text = cells.get(column, "")
-    return problems.attempt(origin, column, moment, text, None) if text else None
+def _moment(cell: str) -> Any:
+    try:
+        return moment(cell) if cell else None
+    except BadValue as error:
+        return _Bad((error,), None)
 
 
-def _list(text: str) -> tuple[str, ...]:
-    return tuple(each for each in map(str.strip, text.split(";")) if each)
+def _list(cell: str) -> tuple[str, ...]:
+    return tuple(each for each in map(str.strip, cell.split(";")) if each) if cell else ()
+
+
+def _columns(make: Any, table: _Table) -> Columns[Any]:
+    names = [name for name in make.__dataclass_fields__ if name != "origin"]
+    columns = {name: table.columns.get(name, []) for name in names}
+    return Columns(make, columns, table.file, table.lines)
+
+
+_NO_ATTRIBUTES: Mapping[str, str] = {}

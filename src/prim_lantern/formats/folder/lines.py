@@ -30,6 +30,17 @@ class TomlLines:
         self._lines: dict[Where, int] = {}
         self._counts: dict[Where, int] = {}
         self._read(text)
+        self._of_table: dict[Where, dict[str, int]] = {}
+        for where, line in self._lines.items():
+            for size in range(1, len(where)):
+                key, *entry = where[size:]
+                if not entry:
+                    name = str(key)
+                elif len(entry) == 1 and isinstance(entry[0], int):
+                    name = f"{key}[{entry[0]}]"
+                else:
+                    continue
+                self._of_table.setdefault(where[:size], {})[name] = line
 
     def of(self, *where: str | int) -> int:
         """The line of a table (`"groups", "keepers"`), a listed table (`"rules", 0`), one of
@@ -43,16 +54,7 @@ class TomlLines:
 
     def below(self, *where: str | int) -> Mapping[str, int]:
         """The lines of all keys of a table (`to`) and of the entries of their lists (`to[1]`)."""
-        size = len(where)
-        found = {}
-        for each, line in self._lines.items():
-            if each[:size] == where and len(each) > size:
-                key, *entry = each[size:]
-                if not entry:
-                    found[str(key)] = line
-                elif len(entry) == 1 and isinstance(entry[0], int):
-                    found[f"{key}[{entry[0]}]"] = line
-        return found
+        return self._of_table.get(where, {})
 
     def _read(self, text: str) -> None:
         """Walk the tokens: headers, keys, and what opens and closes in the values."""

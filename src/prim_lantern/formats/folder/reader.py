@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -15,16 +15,17 @@ from prim_lantern.formats.folder.csv_rows import (
 )
 from prim_lantern.formats.folder.keys import BY_NAME, CAPABILITY_KEYS, CATEGORY_SETS, ONCE, TABLES
 from prim_lantern.formats.folder.lines import TomlLines
-from prim_lantern.formats.folder.source import Problems, text_of, toml_of
+from prim_lantern.formats.folder.source import Problems, Progress, bytes_of, toml_of
 from prim_lantern.formats.folder.table import Logins, Table
 from prim_lantern.site.actions import Action
 from prim_lantern.site.check import problems_in
-from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Kind
+from prim_lantern.site.columns import Columns
+from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Item, Kind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, moment, written
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin, Problem
-from prim_lantern.site.people import OPERATORS, Group, Plan, Row, Test
+from prim_lantern.site.people import OPERATORS, Group, Plan, Row, Test, User
 from prim_lantern.site.places import SITE
 from prim_lantern.site.rights import (
     ANY,
@@ -42,10 +43,11 @@ SITE_FILE = "site.toml"
 _FILES = (SITE_FILE, PEOPLE_FILE, CONTENT_FILE)
 
 
-def read_folder(folder: str | Path) -> SiteData:
+def read_folder(folder: str | Path, progress: Progress | None = None) -> SiteData:
     """Read a site folder.
 
-    Parameters: the path of a folder that holds site.toml, people.csv and content.csv.
+    Parameters: the path of a folder that holds site.toml, people.csv and content.csv; maybe
+    what is told how far the reading of the two long files has come.
     Returns the site, with the file and line of every piece as its `origin`.
     Raises `NoSite` when there is no such folder, and `BadSite` with every mistake in it,
     in the order of the files and lines; nothing is loaded then.
@@ -59,36 +61,47 @@ def read_folder(folder: str | Path) -> SiteData:
         what = "it is a file, not a folder" if folder.exists() else "no such folder"
         raise NoSite(str(folder), f"{what}. 'prim-lantern new' makes one.")
     problems = Problems()
-    site_toml, people_csv, content_csv = (text_of(folder, name, problems) for name in _FILES)
-    return _read(site_toml, people_csv, content_csv, problems, str(folder))
+    files = [bytes_of(folder, name, problems) for name in _FILES]
+    return _read(files, problems, str(folder), progress)
 
 
 def read_texts(site_toml: str, people_csv: str, content_csv: str) -> SiteData:
     """Read the texts of the three files; raises `BadSite` as `read_folder` does."""
-    return _read(site_toml, people_csv, content_csv, Problems(), "")
+    files = [text.encode() for text in (site_toml, people_csv, content_csv)]
+    return _read(files, Problems(), "")
 
 
 def _read(
-    toml_text: str | None,
-    people_text: str | None,
-    content_text: str | None,
+    files: Sequence[bytes | None],
     problems: Problems,
     where: str,
+    progress: Progress | None = None,
 ) -> SiteData:
-    users, attributes = read_people(people_text, problems) if people_text is not None else ({}, ())
+    raw_site, raw_people, raw_content = files
+    users: Columns[User] = _NOBODY
+    attributes: tuple[str, ...] = ()
+    if raw_people is not None:
+        users, attributes = read_people(raw_people, problems, progress)
     logins = Logins(users)
-    items = read_content(content_text, logins, problems) if content_text is not None else {}
+    items = _NO_ITEMS
+    if raw_content is not None:
+        items = read_content(raw_content, logins, problems, progress)
+    toml_text = raw_site.decode("utf-8-sig") if raw_site is not None else None
     values = toml_of(SITE_FILE, toml_text, problems) if toml_text is not None else None
     data = None
     if toml_text is not None and values is not None:
         tables = _Tables(values, TomlLines(toml_text), logins, problems)
         data = SiteData(**tables.parts(), attributes=attributes, users=users, items=items)
-        if people_text is not None and content_text is not None:  # else all would seem unknown
+        if None not in files:  # else all would seem unknown
             problems.found.extend(each for each in problems_in(data) if each.value != "")
     if problems.found or data is None:
         once = {str(problem): problem for problem in problems.found}
         raise BadSite(sorted(once.values(), key=_in_file_order), where)
     return data
+
+
+_NOBODY: Columns[User] = Columns.of(User, ())
+_NO_ITEMS: Columns[Item] = Columns.of(Item, ())
 
 
 def _in_file_order(problem: Problem) -> tuple[int, int]:

@@ -8,14 +8,18 @@ import re
 import tomllib
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from prim_lantern.errors import BadValue
 from prim_lantern.site import names
 from prim_lantern.site.origin import Origin, Problem
 
 _T = TypeVar("_T")
+Progress = Callable[[str, int, int], None]
+"""Is told the name of a file, how much of it has been read, and how much there is."""
+
 _LONGEST_CELL = 131_072
+_AT_ONCE = 20_000  # rows
 _TOML_WHERE = re.compile(r" \(at (?:line (\d+), column \d+|end of document)\)$")
 
 
@@ -49,8 +53,8 @@ class Problems:
             return otherwise
 
 
-def text_of(folder: Path, name: str, problems: Problems) -> str | None:
-    """The text of a file, or None with the problem noted: missing, unreadable, not UTF-8."""
+def bytes_of(folder: Path, name: str, problems: Problems) -> bytes | None:
+    """What a file holds, or None with the problem noted: missing, unreadable, not UTF-8."""
     origin = Origin(name, 1)
     try:
         raw = (folder / name).read_bytes()
@@ -61,13 +65,14 @@ def text_of(folder: Path, name: str, problems: Problems) -> str | None:
         problems.wrong(origin, None, name, f"cannot be read: {error.strerror}.")
         return None
     try:
-        return raw.decode("utf-8-sig")
+        raw.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = raw.count(b"\n", 0, error.start) + 1
         value = raw[error.start : error.start + 1].hex()
         expected = "is a byte that is not UTF-8; save the file as UTF-8."
         problems.wrong(Origin(name, line), None, f"0x{value}", expected)
         return None
+    return raw
 
 
 def toml_of(name: str, text: str, problems: Problems) -> Mapping[str, Any] | None:
@@ -88,61 +93,93 @@ def toml_of(name: str, text: str, problems: Problems) -> Mapping[str, Any] | Non
     return None
 
 
-def rows_of(
-    name: str,
-    text: str,
-    columns: Sequence[str],
-    needed: Sequence[str],
-    problems: Problems,
-    *,
-    more: bool,
-) -> tuple[list[str], Iterator[tuple[Origin, dict[str, str]]]]:
-    """The header of a CSV text, and an iterator over its rows, empty lines left out.
+class Rows(NamedTuple):
+    """Some rows of a CSV file: a column of cells for each name, and the line of each row."""
 
-    `needed` columns must be there; others than `columns` may be only where `more` says
-    so. Rows that cannot be read are noted and left out.
+    columns: Mapping[str, Sequence[str]]
+    lines: Sequence[int]
+
+
+class CsvFile:
+    """A CSV file, read some rows at a time; empty lines are left out.
+
+    `needed` columns must be there; others than `columns` may be only where `more` says so.
+    Rows that cannot be read are noted and left out.
     """
-    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
-    first = Origin(name, 1)
-    try:
-        header = [cell.strip() for cell in next(reader, [])]
-    except csv.Error as error:
-        _not_csv(name, 1, error, problems)
-        return [], iter(())
-    for column in needed:
-        if column not in header:
-            expected = f"is a column that {name} needs; its first line names the columns."
-            problems.wrong(first, None, column, expected, header)
-    for number, column in enumerate(header):
-        if not column:
-            expected = "has no name; the first line names the columns."
-            problems.wrong(first, None, f"column {number + 1}", expected)
-        elif header.index(column) < number:
-            problems.wrong(first, None, column, "is the name of two columns; keep one.")
-        elif column not in columns and not more:
-            problems.wrong(first, None, column, f"is no column of {name}.", columns)
-    return header, _rows(name, header, reader, problems)
 
-
-def _rows(
-    name: str, header: list[str], reader: Any, problems: Problems
-) -> Iterator[tuple[Origin, dict[str, str]]]:
-    while True:
-        line = reader.line_num + 1
+    def __init__(
+        self,
+        name: str,
+        raw: bytes,
+        columns: Sequence[str],
+        needed: Sequence[str],
+        problems: Problems,
+        *,
+        more: bool,
+        progress: Progress | None = None,
+    ) -> None:
+        self.name = name
+        self.header: list[str] = []
+        self._problems = problems
+        self._progress = progress
+        self._raw = io.BytesIO(raw)
+        self._size = len(raw)
+        text = io.TextIOWrapper(self._raw, encoding="utf-8-sig", newline="")
+        self._reader = csv.reader(text, strict=True)
+        first = Origin(name, 1)
         try:
-            cells = next(reader, None)
+            self.header = [cell.strip() for cell in next(self._reader, [])]
         except csv.Error as error:
-            _not_csv(name, line, error, problems)
+            _not_csv(name, 1, error, problems)
             return
-        if cells is None:
-            return
-        if not any(cells):
-            continue
-        if len(cells) > len(header):
-            expected = f"has {len(cells)} cells, but there are {len(header)} columns."
-            problems.wrong(Origin(name, line), None, ",".join(cells), expected)
-            continue
-        yield Origin(name, line), dict(zip(header, map(str.strip, cells), strict=False))
+        for column in needed:
+            if column not in self.header:
+                expected = f"is a column that {name} needs; its first line names the columns."
+                problems.wrong(first, None, column, expected, self.header)
+        for number, column in enumerate(self.header):
+            if not column:
+                expected = "has no name; the first line names the columns."
+                problems.wrong(first, None, f"column {number + 1}", expected)
+            elif self.header.index(column) < number:
+                problems.wrong(first, None, column, "is the name of two columns; keep one.")
+            elif column not in columns and not more:
+                problems.wrong(first, None, column, f"is no column of {name}.", columns)
+
+    def __iter__(self) -> Iterator[Rows]:
+        """The rows, some thousand at a time."""
+        rows: list[list[str]] = []
+        lines: list[int] = []
+        line = self._reader.line_num + 1
+        try:
+            for cells in self._reader if self.header else ():
+                if any(cells):
+                    rows.append(cells)
+                    lines.append(line)
+                line = self._reader.line_num + 1
+                if len(rows) == _AT_ONCE:
+                    yield self._in_columns(rows, lines)
+                    rows, lines = [], []
+        except csv.Error as error:
+            _not_csv(self.name, line, error, self._problems)
+        if rows:
+            yield self._in_columns(rows, lines)
+
+    def _in_columns(self, rows: list[list[str]], lines: list[int]) -> Rows:
+        width = len(self.header)
+        if any(len(cells) != width for cells in rows):
+            fitting = []
+            for cells, line in zip(rows, lines, strict=True):
+                if len(cells) > width:
+                    expected = f"has {len(cells)} cells, but there are {width} columns."
+                    origin = Origin(self.name, line)
+                    self._problems.wrong(origin, None, ",".join(cells), expected)
+                else:
+                    fitting.append((cells + [""] * (width - len(cells)), line))
+            rows, lines = [cells for cells, _ in fitting], [line for _, line in fitting]
+        if self._progress is not None:
+            self._progress(self.name, self._raw.tell(), self._size)
+        columns = zip(*rows, strict=True) if rows else ([] for _ in self.header)
+        return Rows(dict(zip(self.header, columns, strict=True)), lines)
 
 
 def _not_csv(name: str, line: int, error: csv.Error, problems: Problems) -> None:

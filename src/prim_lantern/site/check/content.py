@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from typing import TypeVar
+
 from prim_lantern.site import names
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, EVERY_ACTION, MANAGING_ACTIONS
 from prim_lantern.site.check.notes import Notes
@@ -14,10 +18,12 @@ from prim_lantern.site.content import (
     Item,
     Kind,
 )
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import written
 from prim_lantern.site.places import parent_of, way_to
 
 _LINKS_IN_A_ROW = 50
+_PLAIN_PATH = re.compile(r"(?:/[\w-][\w.-]*)+")  # any other is spelled out by `names.path`
 
 
 def check(notes: Notes) -> None:
@@ -39,20 +45,71 @@ def check(notes: Notes) -> None:
     )
     for category_set in data.category_sets.values():
         _category_set(notes, category_set)
-    for item in data.items.values():
-        _item(notes, item)
-    _links_in_a_row(notes)
+    for row in sorted(_worth_a_look(data)):
+        _item(notes, data.content.at(row))
+    leads_to = {data.content.names[r]: to for r, to in data.content.filled("links_to").items()}
+    _links_in_a_row(notes, leads_to)
     notes.circles(
-        {item.path: [item.links_to] for item in data.items.values() if item.links_to},
+        {path: [target] for path, target in leads_to.items()},
         lambda path: data.items[path].origin,
         "links_to",
         "a link must end at something that is no link",
     )
 
 
-def _links_in_a_row(notes: Notes) -> None:
+def _worth_a_look(data: SiteData) -> set[int]:
+    """The rows in which something may be wrong.
+
+    Most are seen to be in order from their columns, where many rows share few values; the
+    others are looked at one by one.
+    """
+    content = data.content
+    kinds, states = content.values_of("kind"), content.values_of("state")
+    found = {row for row, path in enumerate(content.names) if not _PLAIN_PATH.fullmatch(path)}
+    found.update(_with(kinds, lambda kind: kind not in data.all_kinds or data.all_kinds[kind].part))
+    found.update(_with(kinds, lambda kind: kind in data.all_kinds and data.all_kinds[kind].link))
+    found.update(_with(states, lambda state: state not in STATES or state == SCHEDULED))
+    for column in ("authors", "changed_by"):
+        people = content.values_of(column)
+        found.update(_with(people, lambda logins: any(each not in data.users for each in logins)))
+    filed = list(zip(kinds, content.values_of("categories"), strict=True))
+    found.update(_with(filed, lambda each: not _filed_well(data, *each)))
+    for column in ("readership", "public_until", "links_to"):
+        found.update(content.filled(column))
+    return found | _below_what_has_nothing_below(data)
+
+
+_Value = TypeVar("_Value", bound=Hashable)
+
+
+def _with(values: Sequence[_Value], suspect: Callable[[_Value], bool]) -> Iterator[int]:
+    """The rows whose value is suspect, each distinct value being looked at once."""
+    suspects = {value for value in set(values) if suspect(value)}
+    return (row for row, value in enumerate(values) if value in suspects) if suspects else iter(())
+
+
+def _filed_well(data: SiteData, kind: str, categories: tuple[str, ...]) -> bool:
+    found = data.all_kinds.get(kind)
+    return all(each in data.categories and (not found or found.takes(each)) for each in categories)
+
+
+def _below_what_has_nothing_below(data: SiteData) -> set[int]:
+    """The rows below links and parts; below a part only parts may be."""
+    kinds, names = data.content.values_of("kind"), data.content.names
+    ends = {kind.name for kind in data.all_kinds.values() if kind.part or kind.link}
+    found, top = set(), None
+    for row in data.tree.rows:  # what is below a path follows it at once
+        if top is not None and names[row].startswith(top):
+            found.add(row)
+        elif kinds[row] in ends:
+            top = f"{names[row].rstrip('/')}/"
+        else:
+            top = None
+    return found
+
+
+def _links_in_a_row(notes: Notes, leads_to: Mapping[str, str]) -> None:
     """Note links that lead to links to links …, further than a decision follows them."""
-    leads_to = {item.path: item.links_to for item in notes.data.items.values() if item.links_to}
     inner = {target for target in leads_to.values() if target in leads_to}
     for path in leads_to:
         if path not in inner:  # the first of a row
