@@ -24,6 +24,7 @@ from prim_lantern.decide.timeline import Timeline
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.errors import BadQuestion, BadSite, NoSite, UnknownItem, UnknownWho
 from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.formats.folder.source import Progress
 from prim_lantern.site import names
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
@@ -533,10 +534,11 @@ may do everything.
         return None if who is None else login_of(self._who(who)), engine, moment
 
 
-def open_site(where: str | Path) -> Site:
+def open_site(where: str | Path, progress: Progress | None = None) -> Site:
     """Open a site.
 
-    Parameters: the path of a site folder.
+    Parameters: the path of a site folder; maybe what is called, while its long files are
+    read, with the name of the file, how many bytes are read, and how many there are.
     Returns the site, ready to be asked.
     Raises `NoSite` where there is none, and `BadSite` with all that is wrong in it.
 
@@ -546,7 +548,7 @@ def open_site(where: str | Path) -> Site:
     """
     if "://" in str(where):
         raise NoSite(str(where), "this version opens site folders; databases come later.")
-    return Site(read_folder(where), checked=True)
+    return Site(read_folder(where, progress), checked=True)
 
 
 def open_demo() -> Site:

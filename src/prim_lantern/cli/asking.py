@@ -12,12 +12,13 @@ from prim_lantern.cli.common import (
     complete_action,
     complete_place,
     complete_who,
+    opened,
     person_or_anybody,
     print_json,
     print_lines,
 )
 from prim_lantern.errors import BadQuestion
-from prim_lantern.live import Decision, Site, open_site
+from prim_lantern.live import Decision, Site
 from prim_lantern.show.answers import answer_lines, explanation_lines
 from prim_lantern.site.actions import MANAGING_ACTIONS
 
@@ -55,7 +56,7 @@ def may(where: str, as_json: bool, **asked: Any) -> int:
     prim-lantern may leif move /stations/fennick/landing --below /stations/marrow
     prim-lantern may beatrix manage-rights /trustees
     """
-    decision = _ask(open_site(where), **asked)
+    decision = _ask(opened(where), **asked)
     explanation = decision.explanation
     if as_json:
         print_json(
@@ -78,7 +79,7 @@ def why(where: str, as_json: bool, **asked: Any) -> int:
     Says what decided it and in which line that stands, by which way it reaches the
     person, what was outweighed, and for a no what is missing.
     """
-    explanation = _ask(open_site(where), **asked).explanation
+    explanation = _ask(opened(where), **asked).explanation
     if as_json:
         print_json(explanation.to_dict())
     else:

@@ -11,6 +11,7 @@ from click.shell_completion import CompletionItem
 
 from prim_lantern.errors import BadQuestion, PrimLanternError, SeveralUsers, UnknownUser
 from prim_lantern.live import Site, open_site
+from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.site import names
 from prim_lantern.site.who import AUDIENCES
 
@@ -47,6 +48,11 @@ def print_lines(lines: Iterable[str]) -> None:
     """Print lines of text."""
     for line in lines:
         click.echo(line)
+
+
+def opened(where: str) -> Site:
+    """The site at a place; how far the reading has come is shown where that takes long."""
+    return open_site(where, ReadingProgress())
 
 
 def person(site: Site, text: str) -> str | None:

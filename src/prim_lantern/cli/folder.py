@@ -8,6 +8,7 @@ from prim_lantern.cli.common import json_option, print_json, print_lines, site_o
 from prim_lantern.errors import BadSite
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.schema import site_schema
+from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.show.terminal import styled, wrapped
 
 
@@ -23,7 +24,7 @@ def folder() -> None:
 def check(path: str | None, where: str, as_json: bool) -> int:
     """Is the folder at PATH in order? Names every mistake at once (exit code 2)."""
     try:
-        data = read_folder(path or where)
+        data = read_folder(path or where, ReadingProgress())
     except BadSite as error:
         if as_json:
             problems = [problem.to_dict() for problem in error.problems]

@@ -11,13 +11,14 @@ from prim_lantern.cli.common import (
     complete_action,
     complete_place,
     complete_who,
+    opened,
     person,
     print_json,
     print_lines,
 )
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.holdings import holdings
-from prim_lantern.live import Site, open_site
+from prim_lantern.live import Site
 from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site.data import SiteData
 
@@ -28,7 +29,7 @@ from prim_lantern.site.data import SiteData
 @answering
 def who(action: str, path: str, where: str, at: str | None, as_json: bool) -> None:
     """Who may do ACTION with the item at PATH, and by which way?"""
-    site = open_site(where)
+    site = opened(where)
     found = site.who_may(action, path, at)
     reasons = {login: site.why(login, action, path, at).short for login in found}
     if as_json:
@@ -59,7 +60,7 @@ def what(who: str, action: str | None, where: str, at: str | None, as_json: bool
     Without an action: the groups, roles and rules that reach them, and what that lets
     them do beyond everybody who is signed in.
     """
-    site = open_site(where)
+    site = opened(where)
     login = person(site, who)
     if action is None:
         _powers(site, login, at, as_json)

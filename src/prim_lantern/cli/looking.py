@@ -12,13 +12,14 @@ from prim_lantern.cli.common import (
     answering,
     complete_place,
     complete_who,
+    opened,
     print_json,
     print_lines,
     whom,
 )
 from prim_lantern.decide.grid import Grid
 from prim_lantern.errors import BadQuestion
-from prim_lantern.live import Site, open_site
+from prim_lantern.live import Site
 from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site.places import is_above
 
@@ -32,7 +33,7 @@ def look_as(who: str, where: str, at: str | None, as_json: bool) -> None:
     The tree shows what they can read, and beside each item what else they may do; below
     it the menu, the parts of the home page, and what they may create where.
     """
-    site = open_site(where)
+    site = opened(where)
     as_whom = whom(site, who)
     view = site.looking_as(None if as_whom == "guests" else as_whom, at)
     if as_json:
@@ -74,7 +75,7 @@ def grid(
     yes, no, own (only what they wrote) and an empty cell where nobody has spoken. A mark
     speaks of the item itself; * and + tell where words of their own stand.
     """
-    site = open_site(where)
+    site = opened(where)
     columns = [whom(site, each) for each in whos] or [
         "guests",
         "signed-in",

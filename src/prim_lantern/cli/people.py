@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import click
 
-from prim_lantern.cli.common import answering, complete_who, print_json, print_lines
+from prim_lantern.cli.common import answering, complete_who, opened, print_json, print_lines
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import UnknownWho
-from prim_lantern.live import open_site
 from prim_lantern.show.terminal import console, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.moments import written
@@ -25,7 +24,7 @@ def user() -> None:
 @answering
 def list_users(text: str, newest: bool, where: str, at: str | None, as_json: bool) -> None:
     """The people whom TEXT fits (all, when left out), by name or by when they joined."""
-    site = open_site(where)
+    site = opened(where)
     people = site.find_users(text) if text else list(site.data.users.values())
     people.sort(key=lambda each: names.folded(each.called))
     if newest:
@@ -85,7 +84,7 @@ def group() -> None:
 @answering
 def list_groups(where: str, at: str | None, as_json: bool) -> None:
     """All groups, with how many active members each has."""
-    site = open_site(where)
+    site = opened(where)
     groups = [(each, len(site.members(each.name, at))) for each in site.data.groups.values()]
     if as_json:
         print_json(
@@ -116,7 +115,7 @@ def _joins(group: Group) -> str:
 @answering
 def show_group(name: str, where: str, at: str | None, as_json: bool) -> None:
     """One group: its members, and by which way each is one."""
-    site = open_site(where)
+    site = opened(where)
     wanted = names.folded(name.removeprefix("group:"))
     found = site.data.groups.get(wanted)
     if found is None:

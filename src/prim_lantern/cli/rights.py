@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import click
 
-from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
+from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option
 from prim_lantern.decide.clauses import brought_along, rows_of
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import UnknownWho
-from prim_lantern.live import open_site
 from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
@@ -26,7 +25,7 @@ def role() -> None:
 @json_option
 def list_roles(where: str, as_json: bool) -> None:
     """All roles, with to whom they are given."""
-    data = open_site(where).data
+    data = opened(where).data
     if as_json:
         print_json([_role(data, name) for name in data.roles])
         return
@@ -54,7 +53,7 @@ def list_roles(where: str, as_json: bool) -> None:
 @json_option
 def show_role(name: str, where: str, as_json: bool) -> None:
     """One role: what it can do, what that brings with it, and to whom it is given."""
-    data = open_site(where).data
+    data = opened(where).data
     wanted = names.folded(name.removeprefix("role:"))
     if wanted not in data.roles:
         raise UnknownWho(name, names.nearest(wanted, data.roles))
@@ -123,7 +122,7 @@ def readership() -> None:
 @json_option
 def list_readerships(where: str, as_json: bool) -> None:
     """All readerships: who is in them, and at which places they stand."""
-    data = open_site(where).data
+    data = opened(where).data
     every = [*BUILT_IN_READERSHIPS.values(), *data.readerships.values()]
     if as_json:
         print_json(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from prim_lantern.errors import BadValue
@@ -166,6 +167,7 @@ def _groups(cell: str) -> Any:
     return _Bad(tuple(errors), found) if errors else found
 
 
+@lru_cache(maxsize=10_000)
 def _membership(entry: str) -> Membership:
     group, at, period = entry.partition("@")
     if not at:

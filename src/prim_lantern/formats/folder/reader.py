@@ -15,7 +15,13 @@ from prim_lantern.formats.folder.csv_rows import (
 )
 from prim_lantern.formats.folder.keys import BY_NAME, CAPABILITY_KEYS, CATEGORY_SETS, ONCE, TABLES
 from prim_lantern.formats.folder.lines import TomlLines
-from prim_lantern.formats.folder.source import Problems, Progress, bytes_of, toml_of
+from prim_lantern.formats.folder.source import (
+    Problems,
+    Progress,
+    bytes_of,
+    toml_of,
+    without_collecting,
+)
 from prim_lantern.formats.folder.table import Logins, Table
 from prim_lantern.site.actions import Action
 from prim_lantern.site.check import problems_in
@@ -62,7 +68,8 @@ def read_folder(folder: str | Path, progress: Progress | None = None) -> SiteDat
         raise NoSite(str(folder), f"{what}. 'prim-lantern new' makes one.")
     problems = Problems()
     files = [bytes_of(folder, name, problems) for name in _FILES]
-    return _read(files, problems, str(folder), progress)
+    with without_collecting():
+        return _read(files, problems, str(folder), progress)
 
 
 def read_texts(site_toml: str, people_csv: str, content_csv: str) -> SiteData:

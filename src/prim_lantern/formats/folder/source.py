@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import csv
+import gc
 import io
 import re
 import tomllib
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple, TypeVar
 
@@ -93,6 +95,18 @@ def toml_of(name: str, text: str, problems: Problems) -> Mapping[str, Any] | Non
     return None
 
 
+@contextmanager
+def without_collecting() -> Iterator[None]:
+    """Let the garbage collector rest: it would walk through all that is read, again and again."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
+
+
 class Rows(NamedTuple):
     """Some rows of a CSV file: a column of cells for each name, and the line of each row."""
 
@@ -152,7 +166,7 @@ class CsvFile:
         line = self._reader.line_num + 1
         try:
             for cells in self._reader if self.header else ():
-                if any(cells):
+                if (cells and cells[0]) or any(cells):
                     rows.append(cells)
                     lines.append(line)
                 line = self._reader.line_num + 1

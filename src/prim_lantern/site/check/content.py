@@ -194,12 +194,13 @@ def _as_its_kind(notes: Notes, item: Item, kind: Kind) -> None:
             notes.spelled(origin, item.links_to, names.path)
     elif item.links_to is not None:
         notes.wrong(origin, "links_to", item.links_to, f"belongs to a link; this is a {kind.name}.")
+    content = notes.data.content
     for above in way_to(item.path)[:-1]:
-        upper = notes.data.items.get(above)
-        upper_kind = upper and notes.data.all_kinds.get(upper.kind)
-        if upper_kind and upper_kind.link:
+        row = content.index.get(above)
+        upper = notes.data.all_kinds.get(content.value("kind", row)) if row is not None else None
+        if upper and upper.link:
             notes.wrong(origin, "path", item.path, f"stands below the link {above}; nothing can.")
-        elif upper_kind and upper_kind.part and not kind.part:
+        elif upper and upper.part and not kind.part:
             expected = f"stands below the part {above}, where only parts can be."
             notes.wrong(origin, "path", item.path, expected)
 
