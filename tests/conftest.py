@@ -16,8 +16,18 @@ import prim_lantern as pl
 settings.register_profile(
     "quick", max_examples=60, deadline=None, suppress_health_check=list(HealthCheck)
 )
-settings.register_profile("full", parent=settings.get_profile("quick"), max_examples=2_000)
-settings.load_profile(os.environ.get("LANTERN_TESTS", "quick"))
+settings.register_profile("long", parent=settings.get_profile("quick"), max_examples=20_000)
+settings.load_profile("quick")
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--long", action="store_true", help="try the properties on far more sites")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if config.getoption("--long"):
+        settings.load_profile("long")
+
 
 HEAD = '[site]\nname = "Harbour"\nowner = "mo"\n'
 PEOPLE = "login,name,email,status,groups,roles_elsewhere,joined"

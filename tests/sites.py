@@ -49,10 +49,10 @@ def sites(**wanted: object) -> st.SearchStrategy[SiteData]:
 
 def random_site(rng: Random) -> SiteData:
     """A site that makes sense as a whole."""
-    return _Maker(rng).site()
+    return Maker(rng).site()
 
 
-class _Maker:
+class Maker:
     def __init__(self, rng: Random) -> None:
         self.rng = rng
         self.groups = ["crew", "crew-north", "guild", "night"]

@@ -48,6 +48,7 @@ class Spoken(NamedTuple):
 
 
 _UNSPOKEN = Spoken((), (), 0)
+_NOT_ON_THE_WAY = -1  # the depth of a place that is no path
 
 
 class Compiler:
@@ -136,8 +137,8 @@ class _Chosen:
         own_cut = cut is not None and cut < item.own
         part = item.page_kinds is not None
         never = access = 0
-        for path in item.chain:
-            never |= self._never(("path", path))
+        for at, path in enumerate(item.chain):
+            never |= self._never(("path", path), at)
             access |= self._access(("path", path))
         categories = None
         if item.filed is not None:
@@ -190,13 +191,12 @@ class _Chosen:
 
     # Words --------------------------------------------------------------------------
 
-    def _spoken(self, spot: Spot, action: str) -> Spoken:
-        """What stands at a place about an action, for such items."""
+    def _spoken(self, spot: Spot, action: str, at: int = _NOT_ON_THE_WAY) -> Spoken:
+        """What stands at a place about an action, for such items; a path is `at` some depth."""
         words = self.rights.at(spot, action)
         if not words:
             return _UNSPOKEN
         item, author = self.item, self.asked.author
-        at = item.chain.index(spot[1]) if spot[0] == "path" else -1
         key = (spot, action, item.kinds, item.state, author, at < item.own)
         found = self.known.get(key)
         if found is None:
@@ -207,7 +207,7 @@ class _Chosen:
                 and (each.states is None or item.state in each.states)
                 and (each.whose != OWN or author)
                 and (each.whose != OTHERS or not author)
-                and (at < 0 or reaches(item, at, each.place.reach))
+                and (at == _NOT_ON_THE_WAY or reaches(item, at, each.place.reach))
             ]
             found = Spoken(
                 hits(speaking, self._mask_of),
@@ -218,8 +218,8 @@ class _Chosen:
                 self.known[key] = found
         return found
 
-    def _hits(self, spot: Spot, action: str, allows: bool) -> Hits:
-        spoken = self._spoken(spot, action)
+    def _hits(self, spot: Spot, action: str, allows: bool, at: int = _NOT_ON_THE_WAY) -> Hits:
+        spoken = self._spoken(spot, action, at)
         return spoken.hits if allows else spoken.denies
 
     def _each(self, spots: Sequence[Spot], action: str, allows: bool) -> tuple[Hits, ...]:
@@ -229,7 +229,7 @@ class _Chosen:
         for at, path in enumerate(self.item.chain):
             allows = self.cut_at is None or at <= self.cut_at
             own = at < self.item.own
-            for mask, says in self._hits(("path", path), action, allows):
+            for mask, says in self._hits(("path", path), action, allows, at):
                 if own:
                     says = OWN_YES if says == YES else OWN_NO
                 yield mask, says, at
@@ -237,7 +237,7 @@ class _Chosen:
     def _plainly_on_the_way(self, action: str) -> Hits:
         return tuple((mask, says) for mask, says, _ in self._on_the_way(action))
 
-    def _never(self, spot: Spot) -> int:
+    def _never(self, spot: Spot, at: int = _NOT_ON_THE_WAY) -> int:
         """Those to whom a deny without exceptions stands here for what is asked."""
         actions = {self.asked.action} if self._acts else set()
         if self.asked.reading:
@@ -246,7 +246,7 @@ class _Chosen:
                 actions.add(_DRAFTS)
         found = 0
         for action in actions:
-            found |= self._spoken(spot, action).never
+            found |= self._spoken(spot, action, at).never
         return found
 
     def _access(self, spot: Spot) -> int:

@@ -143,10 +143,17 @@ class Crowd(dict[str | None, Person]):
 
     def _reaches(self, group: str) -> int:
         """The bits of a group and of all that it counts in."""
-        found = self._reach.get(group)
-        if found is None:
-            found = self.bits.get(Who("group", group), 0)
-            for upper in self.data.groups[group].counts_in:
-                found |= self._reaches(upper)
-            self._reach[group] = found
-        return found
+        waiting = [group]
+        while waiting:  # one after the other, as they may count in each other for long
+            name = waiting[-1]
+            uppers = self.data.groups[name].counts_in
+            unknown = [upper for upper in uppers if upper not in self._reach]
+            if unknown:
+                waiting += unknown
+                continue
+            found = self.bits[Who("group", name)]
+            for upper in uppers:
+                found |= self._reach[upper]
+            self._reach[name] = found
+            waiting.pop()
+        return self._reach[group]

@@ -1,0 +1,263 @@
+"""The engine decides as the reference does: always, in lists, and after every change."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from datetime import datetime
+from random import Random
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import prim_lantern as pl
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.stand_ins import Beside, stand_in
+from prim_lantern.site.content import Item
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import Group, Membership, User
+from prim_lantern.site.places import Place, place
+from prim_lantern.site.rights import Rule
+from prim_lantern.site.who import Who
+from sites import CATEGORIES, ITEM_ACTIONS, KINDS, LOGINS, MOMENTS, NOON, Maker, sites
+
+ACTIONS = [*ITEM_ACTIONS, "sell", "stamp"]
+seeds = st.integers(0, 2**32).map(Random)
+compared = Counter[str]()
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _how_many_were_compared(request: pytest.FixtureRequest) -> Iterator[None]:
+    yield
+    reporter = request.config.pluginmanager.get_plugin("terminalreporter")
+    if reporter is not None and request.config.getoption("--long"):
+        reporter.write_line(f"\nengine and reference compared: {dict(compared)}")
+
+
+def same(what: str, engine: bool, reference: bool, *asked: object) -> None:
+    compared[what] += 1
+    assert engine == reference, (what, *asked)
+
+
+@given(sites(), st.lists(st.sampled_from(MOMENTS), min_size=2, max_size=2, unique=True), seeds)
+def test_every_decision_is_that_of_the_reference(site, moments, rng):
+    for at in moments:
+        engine, reference = Engine(site, at), Reference(site, at)
+        for who in [None, *site.users]:
+            for path in site.items:
+                for action in ACTIONS:
+                    expected = reference.may(who, action, path).allowed
+                    same("items", engine.allows(who, action, path), expected, who, action, path)
+                for category in CATEGORIES:
+                    expected = reference.may_file(who, path, category).allowed
+                    same("filing", engine.may_file(who, path, category), expected, who, path)
+            for _ in range(8):
+                _compare_the_rest(site, engine, reference, who, rng)
+
+
+def _compare_the_rest(site, engine, reference, who, rng):
+    parent, kind, path = (rng.choice(each) for each in (site.sections, KINDS, list(site.items)))
+    filed = tuple(rng.sample(CATEGORIES, rng.randrange(3)))
+    where = place(rng.choice([parent, "site", *CATEGORIES]))
+    action = rng.choice(["manage-rights", "look-as"])
+    same(
+        "creating",
+        engine.may_create(who, kind, parent, filed),
+        reference.may_create(who, kind, parent, filed).allowed,
+        (who, kind, parent, filed),
+    )
+    same(
+        "moving",
+        engine.may_move(who, path, parent),
+        reference.may_move(who, path, parent).allowed,
+        (who, path, parent),
+    )
+    same(
+        "managing",
+        engine.may_manage(who, action, where),
+        reference.may_manage(who, action, where).allowed,
+        (who, action, where),
+    )
+
+
+@given(
+    sites(), st.sampled_from(MOMENTS), st.sampled_from(["group:crew", "group:night", "signed-in"])
+)
+def test_somebody_pictured_is_decided_alike(site, at, who):
+    login = f"somebody:{who}"
+    users = Beside(site.users, stand_in(site, login))
+    engine, reference = Engine(site, at), Reference(replace(site, users=users), at)
+    for path in site.items:
+        for action in ("read", "edit", "comment"):
+            expected = reference.may(login, action, path).allowed
+            same("pictured", engine.allows(login, action, path), expected, action, path)
+
+
+@given(sites(), st.sampled_from(MOMENTS))
+def test_lists_and_counts_say_what_single_answers_say(site, at):
+    engine = Engine(site, at)
+    active = sorted(login for login in site.users if engine.acting(login))
+    for action in ("read", "edit", "publish", "sell"):
+        for who in [None, *site.users]:
+            one_by_one = [engine.allows(who, action, path) for path in site.items]
+            assert engine.lists.items_for(who, action).tolist() == one_by_one
+        for path, count in zip(site.items, engine.lists.counts(action).tolist(), strict=True):
+            allowed = [login for login in active if engine.allows(login, action, path)]
+            assert engine.lists.who_may(action, path) == allowed
+            assert count == len(allowed)
+
+
+@given(sites(), seeds)
+def test_after_every_change_the_next_answer_is_right(site, rng):
+    """Rules, roles, readerships, people, items and the moment change, one after the other."""
+    site = replace(site, items=site.content, users=site.people)
+    at = rng.choice(MOMENTS)
+    engine = Engine(site, at)
+    for _ in range(5):
+        _ask_all(site, engine)  # so that there is much to be forgotten
+        site, at = _changed(site, at, rng)
+        engine = engine.after(site, at)
+        reference = Reference(site, at)
+        for (who, action, path), allowed in _ask_all(site, engine).items():
+            same("changed", allowed, reference.may(who, action, path).allowed, who, action, path)
+        for who in LOGINS:
+            kept = [path for path in site.items if engine.allows(who, "edit", path)]
+            rows = engine.lists.items_for(who, "edit").tolist()
+            assert [path for path, row in zip(site.items, rows, strict=True) if row] == kept
+
+
+def _ask_all(site: SiteData, engine: Engine) -> dict[tuple[str | None, str, str], bool]:
+    return {
+        (who, action, path): engine.allows(who, action, path)
+        for who in [None, *site.users]
+        for action in ("read", "edit", "publish")
+        for path in site.items
+    }
+
+
+def _changed(site: SiteData, at: datetime, rng: Random) -> tuple[SiteData, datetime]:
+    maker = Maker(rng)
+    item = site.items[rng.choice(list(site.items))]
+    match rng.randrange(8):
+        case 0:
+            return site.with_parts(rules=(*site.rules, replace(maker.rule(0), id=None))), at
+        case 1:
+            return site.with_parts(rules=site.rules[1:]), at
+        case 2:
+            return site.with_parts(given=(*site.given[1:], maker.given())), at
+        case 3:
+            user = maker.user(rng.choice(LOGINS[1:]))
+            return site.with_parts(users=site.people.with_changed([user])), at
+        case 4 if not site.is_part(item.path):
+            state = rng.choice(["draft", "published", "archived"])
+            changed = replace(item, state=state, authors=maker.some(LOGINS), categories=())
+            return site.with_parts(items=site.content.with_changed([changed])), at
+        case 5 if all(each.place.name != item.path for each in site.places):
+            changed = replace(item, readership=rng.choice(["inner", "outer", None]))
+            return site.with_parts(items=site.content.with_changed([changed])), at
+        case 6:
+            return site.with_parts(places=site.places[1:]), at
+        case _:
+            return site, rng.choice(MOMENTS)
+
+
+def test_a_site_adopts_a_change_or_refuses_it_whole(demo):
+    site = pl.Site(demo.data, checked=True)
+    asked = ("mirela.kos", "edit", "/visit/prices")
+    assert site.may(*asked)
+    without = [rule for rule in site.data.rules if rule.id != "mirela-prices"]
+    site.adopt(site.data.with_parts(rules=tuple(without)))
+    assert not site.may(*asked)
+    assert "nothing gives them" in site.may(*asked).reason
+    suspended = replace(site.data.users["ines.varga"], status="suspended")
+    assert "ines.varga" in site.who_may("edit", "/visit/prices")
+    site.adopt(site.data.with_parts(users=site.data.people.with_changed([suspended])))
+    assert "ines.varga" not in site.who_may("edit", "/visit/prices")
+    bad = Rule(True, ("fly",), (Who("group", "nobody"),))
+    with pytest.raises(pl.BadSite) as error:
+        site.adopt(site.data.with_parts(rules=(*without, bad)))
+    assert len(error.value.problems) == 2
+    assert site.data.rules == tuple(without)
+
+
+def test_other_moments_are_answered_beside_the_present_one(demo):
+    asked = ("bo.lind", "edit", "/visit/sailings")
+    days = ["2027-03-31", "2027-04-01", "2027-09-30T23:59:59Z", "2027-10-01"]
+    assert [bool(demo.may(*asked, at=day)) for day in days] == [False, True, True, False]
+    assert [bool(demo.may(*asked, at=day)) for day in days[::-1]] == [False, True, True, False]
+    for far in ("0001-01-01", "9999-12-31T23:59:59Z"):
+        assert not demo.may(*asked, at=far)
+    with pytest.raises(pl.BadValue, match="'10000-01-01' is no moment"):
+        demo.may(*asked, at="10000-01-01")
+
+
+# What is out of all proportion ---------------------------------------------------------
+
+
+def small(**parts: object) -> SiteData:
+    users = {"mo": User("mo"), "cyd": User("cyd")}
+    items = {path: Item(path, "page") for path in ("/", "/a", "/a/b")}
+    return SiteData("Harbour", "mo", **{"users": users, "items": items, **parts})
+
+
+def test_a_million_equal_paths():
+    assert pl.Site(small()).filter("cyd", "read", ["/a"] * 1_000_000) == ["/a"] * 1_000_000
+
+
+def test_somebody_in_ten_thousand_groups_that_count_in_each_other():
+    names = [f"g{number}" for number in range(10_000)]
+    groups = {a: Group(a, counts_in=(b,)) for a, b in zip(names, [*names[1:], "top"], strict=True)}
+    cyd = User("cyd", memberships=tuple(map(Membership, names)))
+    rule = Rule(True, ("edit",), (Who("group", "top"),))
+    site = small(
+        groups={**groups, "top": Group("top")},
+        users={"mo": User("mo"), "cyd": cyd},
+        rules=(rule,),
+    )
+    assert pl.Site(site).may("cyd", "edit", "/a/b")
+
+
+def test_a_tree_a_thousand_deep_with_a_word_at_every_step():
+    paths = ["/x" * depth for depth in range(1, 1_001)]
+    rules = [
+        Rule(bool(depth % 2), ("edit", "read"), (Who("user", "cyd"),), Place("path", path))
+        for depth, path in enumerate(paths)
+    ]
+    site = pl.Site(small(items={path: Item(path, "page") for path in paths}, rules=tuple(rules)))
+    assert site.may("cyd", "edit", paths[-1])
+    assert not site.may("cyd", "edit", paths[-2])
+    assert len(site.items_for("cyd", "edit")) == 500
+
+
+def test_a_hundred_thousand_rules_on_one_place():
+    where, cyd = Place("path", "/a"), (Who("user", "cyd"),)
+    rules = tuple(Rule(True, ("edit",), cyd, where) for _ in range(100_000))
+    site = pl.Site(small(rules=rules), checked=True)
+    assert site.may("cyd", "edit", "/a/b")
+    deny = Rule(False, ("edit",), cyd, where)
+    site.adopt(site.data.with_parts(rules=(*rules, deny)), checked=True)
+    assert not site.may("cyd", "edit", "/a/b")
+
+
+def test_readers_in_threads_get_right_answers():
+    site = pl.open_demo()
+    reference = Reference(site.data, NOON)
+    asked = [
+        (who, action, path)
+        for who in site.data.users
+        for action in ("read", "edit", "comment")
+        for path in list(site.data.items)[::5]
+    ]
+    expected = [reference.may(*each).allowed for each in asked]
+
+    def ask(seed: int) -> bool:
+        order = list(range(len(asked)))
+        Random(seed).shuffle(order)
+        return all(site.allows(*asked[each], at=NOON) == expected[each] for each in order)
+
+    with ThreadPoolExecutor(8) as threads:
+        assert all(threads.map(ask, range(16)))
