@@ -42,8 +42,8 @@ class Engine:
         rights, belonging = Rights(data, at), Belonging(data, at)
         self._arrange(
             rights,
-            Crowd(belonging, rights.whos(), Handiwork(data)),
-            Ground(data, at, rights.paths(), whole=rights.needs_whole_items()),
+            Crowd(belonging, rights.whos, Handiwork(data)),
+            Ground(data, at, _paths(rights.spots()), whole=rights.needs_whole_items()),
             Shared(),
         )
 
@@ -70,18 +70,19 @@ class Engine:
         differs = differences(self.data, self.at, data, at)
         if differs is None:
             return Engine(data, at)
-        rights = Rights(data, at, self.rights)
-        spots = rights.differing(self.rights)
+        rights, spots = self.rights.after(data, at)
         if spots is None or rights.needs_whole_items() != self.ground.whole:
             return Engine(data, at)
         handiwork = self.crowd.handiwork
         if differs.work:
             handiwork = handiwork.after(self.data, data, differs.work)
         ground = self.ground.after(data, at, differs.rows)
-        ground.mind(rights.paths())
+        ground.mind(_paths(spots))
         ground.cut_anew(data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys())
         belonging = Belonging(data, at)
-        crowd = self.crowd.after(belonging, rights.whos(), handiwork, differs.people)
+        crowd = self.crowd.after(
+            belonging, rights.whos - self.rights.whos, handiwork, differs.people
+        )
         found = object.__new__(Engine)
         found._arrange(rights, crowd, ground, self.shared)
         ways, filed = ground.at_spots(spots)
@@ -256,7 +257,7 @@ class Engine:
         kinds = {kind, *(self.subject(parent).kinds if parent in self._at else ())}
         spoken = (
             each
-            for spot in (*self._spots_of_creating, *(("path", path) for path in way))
+            for spot in (*self._elsewhere, *(("path", path) for path in way))
             for each in self.rights.at(spot, "create")
         )
         return any(
@@ -271,10 +272,9 @@ class Engine:
         )
 
     @cached_property
-    def _spots_of_creating(self) -> Sequence[tuple[str, str]]:
-        """The site and the categories where something is said of creating."""
-        spots = self.rights.words.items()
-        return [spot for spot, here in spots if spot[0] != "path" and "create" in here]
+    def _elsewhere(self) -> Sequence[tuple[str, str]]:
+        """The site, and the categories where something stands."""
+        return [spot for spot in self.rights.spots() if spot[0] != "path"]
 
     def may_create(
         self, login: str | None, kind: str, parent: str, categories: Sequence[str]
@@ -346,3 +346,7 @@ class _ByAction(dict[str, Plan]):
             raise KeyError(action)
         found = self[action] = self._engine.plan(Asked(action))
         return found
+
+
+def _paths(spots: Iterable[tuple[str, str]]) -> set[str]:
+    return {name for kind, name in spots if kind == "path"}

@@ -13,144 +13,175 @@ from prim_lantern.site.rights import Given, PlaceSetting, Readership, Rule
 from prim_lantern.site.who import Who
 
 Spot = tuple[str, str]
+Source = Rule | Given
 
 
 class Access(NamedTuple):
-    """A role with all access, or one that words speak of, given within one place."""
+    """A given role and one of its places."""
 
     given: Given
     place: Place
 
 
 class Rights:
-    """The words in force, the roles given, and the readerships of a site at a moment."""
+    """The words in force, the roles given, and the readerships of a site at a moment.
 
-    def __init__(self, data: SiteData, at: datetime, before: Rights | None = None) -> None:
-        """Take a site and a moment; `before` are rights of the same roles and actions."""
+    `whos` are all of whom something speaks, and `levels_of_roles` has for each role that
+    is spoken of the sorts of places where it is (after a change, maybe more than now).
+    """
+
+    def __init__(self, data: SiteData, at: datetime) -> None:
         self.data = data
-        self._sources: dict[int, tuple[Rule | Given, tuple[Clause, ...]]] = {}
-        known = before._sources if before is not None else {}
-        self.clauses: list[Clause] = []
-        sources: tuple[Rule | Given, ...] = (*data.rules, *data.given)
-        for source in sources:
-            found = known.get(id(source)) or (source, tuple(_clauses(data, source)))
-            self._sources[id(source)] = found
-            if source.period.holds(at):
-                self.clauses += found[1]
-        self.words: dict[Spot, dict[str, list[Clause]]] = {}
-        for clause in self.clauses:
-            here = self.words.setdefault(clause.place.spot, {})
-            for action in clause.actions:
-                here.setdefault(action, []).append(clause)
-        self.given = [each for each in data.given if each.period.holds(at)]
-        self.all_access: dict[Spot, list[Access]] = {}
+        self.whos: set[Who] = set()
+        self.levels_of_roles: dict[str, set[str]] = {}
         self.holders: dict[str, list[Access]] = {}
-        for given in self.given:
-            for place in given.within_any:
-                access = Access(given, place)
-                self.holders.setdefault(given.role, []).append(access)
-                if data.roles[given.role].all_access:
-                    self.all_access.setdefault(place.spot, []).append(access)
+        self.all_access: dict[Spot, list[Access]] = {}
+        self._clauses: dict[Spot, list[Clause]] = {}
+        self._by_action: dict[Spot, Mapping[str, Sequence[Clause]]] = {}
+        self._in_force = _in_force(data, at)
+        for source in self._in_force.values():
+            self._add(source)
+        self._heed_readerships()
 
-    def at(self, spot: Spot, action: str) -> Iterable[Clause]:
-        """The words about an action that stand at a place."""
-        here = self.words.get(spot)
-        return here.get(action, ()) if here else ()
+    def after(self, data: SiteData, at: datetime) -> tuple[Rights, set[Spot] | None]:
+        """The rights of a changed site with the same roles and actions, or of another moment,
+        and the places where they say something else; None where that may be anywhere."""
+        found = object.__new__(Rights)
+        found.__dict__.update(self.__dict__)
+        found.data = data
+        found._in_force = _in_force(data, at)
+        found.whos, found.levels_of_roles = set(self.whos), dict(self.levels_of_roles)
+        found.holders, found.all_access = dict(self.holders), dict(self.all_access)
+        found._clauses, found._by_action = dict(self._clauses), dict(self._by_action)
+        gone = [each for key, each in self._in_force.items() if key not in found._in_force]
+        come = [each for key, each in found._in_force.items() if key not in self._in_force]
+        spots = {spot for source in (*gone, *come) for spot in _spots_of(source)}
+        roles = {source.role for source in (*gone, *come) if isinstance(source, Given)}
+        found._keep_apart(spots, roles, {id(source) for source in gone})
+        for source in come:
+            found._add(source)
+        found._heed_readerships()
+        if not roles.isdisjoint(found.levels_of_roles):
+            return found, None
+        return found, spots | found._other_settings(self)
 
-    def setting_at(self, spot: Spot) -> tuple[PlaceSetting, Readership] | None:
-        """The readership that stands at a place, and how."""
-        found = self.data.readerships_at.get(spot)
-        return (found, self.data.readership(found.readership or "")) if found else None
+    def _keep_apart(self, spots: set[Spot], roles: set[str], gone: set[int]) -> None:
+        """Lists of their own for some places and roles, without what is gone."""
+        for spot in spots:
+            clauses = self._clauses.get(spot, ())
+            self._clauses[spot] = [each for each in clauses if _source_of(each) not in gone]
+            accesses = self.all_access.get(spot, ())
+            self.all_access[spot] = [each for each in accesses if id(each.given) not in gone]
+            self._by_action.pop(spot, None)
+        for role in roles:
+            accesses = self.holders.get(role, ())
+            self.holders[role] = [each for each in accesses if id(each.given) not in gone]
 
-    def spots(self) -> Iterator[Spot]:
-        """Every place where something stands that decisions ask about."""
-        yield from self.words
-        yield from (access.place.spot for each in self.holders.values() for access in each)
-        yield from self.data.readerships_at
-        yield from (("path", path) for path in self.data.rights_cut_at)
-
-    def paths(self) -> set[str]:
-        """Every path at which something stands."""
-        return {name for kind, name in self.spots() if kind == "path"}
-
-    def differing(self, other: Rights) -> set[Spot] | None:
-        """The places where other rights say something else; None where it may be anywhere."""
-        ours, theirs = self._by_identity(), other._by_identity()
-        spots = {spot for key in ours.keys() ^ theirs.keys() for spot in {**ours, **theirs}[key]}
-        roles = {
-            given.role
-            for given in (*self.given, *other.given)
-            if (id(given) in ours) != (id(given) in theirs)
+    def _other_settings(self, other: Rights) -> set[Spot]:
+        """The places where readerships stand, or rights are cut off, otherwise."""
+        ours, theirs = self.data, other.data
+        spots = {
+            spot
+            for spot in ours.readerships_at.keys() | theirs.readerships_at.keys()
+            if self.setting_at(spot) != other.setting_at(spot)
         }
-        spoken_of = self._levels_of_roles().keys() | other._levels_of_roles().keys()
-        if not roles.isdisjoint(spoken_of):
-            return None
-        for spot in self.data.readerships_at.keys() | other.data.readerships_at.keys():
-            if self.setting_at(spot) != other.setting_at(spot):
-                spots.add(spot)
-        cut, uncut = self.data.rights_cut_at.keys(), other.data.rights_cut_at.keys()
-        spots |= {("path", path) for path in cut ^ uncut}
+        spots |= {
+            ("path", path) for path in ours.rights_cut_at.keys() ^ theirs.rights_cut_at.keys()
+        }
         if self.default != other.default:
             spots.add(SITE.spot)
         return spots
 
-    def _by_identity(self) -> Mapping[int, Sequence[Spot]]:
-        """The places of all rules and given roles in force."""
-        found: dict[int, Sequence[Spot]] = {}
-        for clause in self.clauses:
-            if clause.source.rule is not None:
-                found[id(clause.source.rule)] = (clause.place.spot,)
-        for given in self.given:
-            found[id(given)] = tuple(place.spot for place in given.within_any)
-        return found
+    # Words and roles ------------------------------------------------------------------
 
-    @property
-    def default(self) -> Readership:
-        """The readership of the site."""
-        return self.data.readership(self.data.default_readership)
+    def _add(self, source: Source) -> None:
+        for clause in _clauses_of(self.data, source):
+            self._clauses.setdefault(clause.place.spot, []).append(clause)
+            self._heed([clause.who], clause.place.kind)
+        if isinstance(source, Given):
+            self.whos.update(source.to)
+            for place in source.within_any:
+                access = Access(source, place)
+                self.holders.setdefault(source.role, []).append(access)
+                if self.data.roles[source.role].all_access:
+                    self.all_access.setdefault(place.spot, []).append(access)
 
-    def whos(self) -> Iterator[Who]:
-        """Everybody of whom something speaks, those behind a role among them."""
-        for clause in self.clauses:
-            yield clause.who
-        for given in self.given:
-            yield from given.to
-        for readership in self._readerships():
-            yield from (*readership.readers, *readership.all_of, *readership.but_not)
+    def _heed(self, whos: Iterable[Who], level: str) -> None:
+        for who in whos:
+            self.whos.add(who)
+            if who.kind == "role":
+                levels = self.levels_of_roles.get(who.name, set())
+                self.levels_of_roles[who.name] = levels | {level}
 
-    def _readerships(self) -> Iterator[Readership]:
-        yield self.default
-        standing = {each.readership or "" for each in self.data.readerships_at.values()}
-        yield from map(self.data.readership, standing)
+    def at(self, spot: Spot, action: str) -> Sequence[Clause]:
+        """The words about an action that stand at a place."""
+        here = self._by_action.get(spot)
+        if here is None:
+            by_action: dict[str, list[Clause]] = {}
+            for clause in self._clauses.get(spot, ()):
+                for each in clause.actions:
+                    by_action.setdefault(each, []).append(clause)
+            here = self._by_action[spot] = by_action
+        return here.get(action, ())
 
     def needs_whole_items(self) -> bool:
         """Whether somebody is spoken of by a role whose places lie across those of the words.
 
         Such words cannot be decided at the paths and at the categories apart.
         """
-        spoken: Mapping[str, set[str]] = self._levels_of_roles()
-        for role, levels in spoken.items():
-            for access in self.holders.get(role, ()):
-                kind = access.place.kind
-                if kind == "category" or (kind == "path" and "category" in levels):
-                    return True
-        return False
+        return any(
+            access.place.kind == "category"
+            or (access.place.kind == "path" and "category" in levels)
+            for role, levels in self.levels_of_roles.items()
+            for access in self.holders.get(role, ())
+        )
 
-    def _levels_of_roles(self) -> Mapping[str, set[str]]:
-        found: dict[str, set[str]] = {}
-        for clause in self.clauses:
-            if clause.who.kind == "role":
-                found.setdefault(clause.who.name, set()).add(clause.place.kind)
+    # Readerships ----------------------------------------------------------------------
+
+    @property
+    def default(self) -> Readership:
+        """The readership of the site."""
+        return self.data.readership(self.data.default_readership)
+
+    def setting_at(self, spot: Spot) -> tuple[PlaceSetting, Readership] | None:
+        """The readership that stands at a place, and how."""
+        found = self.data.readerships_at.get(spot)
+        return (found, self.data.readership(found.readership or "")) if found else None
+
+    def _heed_readerships(self) -> None:
         default = PlaceSetting(SITE, self.data.default_readership)
         for setting in (default, *self.data.readerships_at.values()):
             readership = self.data.readership(setting.readership or "")
-            for who in (*readership.readers, *readership.all_of, *readership.but_not):
-                if who.kind == "role":
-                    found.setdefault(who.name, set()).add(setting.place.kind)
-        return found
+            whos = (*readership.readers, *readership.all_of, *readership.but_not)
+            self._heed(whos, setting.place.kind)
+
+    # Places ---------------------------------------------------------------------------
+
+    def spots(self) -> Iterator[Spot]:
+        """Every place where something stands that decisions ask about."""
+        yield from self._clauses
+        yield from (access.place.spot for each in self.holders.values() for access in each)
+        yield from self.data.readerships_at
+        yield from (("path", path) for path in self.data.rights_cut_at)
 
 
-def _clauses(data: SiteData, source: Rule | Given) -> Iterator[Clause]:
+def _in_force(data: SiteData, at: datetime) -> Mapping[int, Source]:
+    """The rules and given roles in force; each is known by its identity, as it is frozen."""
+    sources: tuple[Source, ...] = (*data.rules, *data.given)
+    return {id(each): each for each in sources if each.period.holds(at)}
+
+
+def _clauses_of(data: SiteData, source: Source) -> Iterator[Clause]:
     if isinstance(source, Rule):
         return clauses_of_rule(data, source)
     return clauses_of_given(data, source)
+
+
+def _spots_of(source: Source) -> set[Spot]:
+    if isinstance(source, Rule):
+        return {source.place.spot}
+    return {place.spot for place in source.within_any}
+
+
+def _source_of(clause: Clause) -> int:
+    return id(clause.source.rule or clause.source.given)
