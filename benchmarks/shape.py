@@ -8,7 +8,6 @@ categories. The same size and seed give the same site.
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
-from itertools import chain
 from random import Random
 from typing import Any
 
@@ -27,7 +26,7 @@ GROUPS, CATEGORIES, WORDS, READERSHIPS, DEEPEST = 500, 200, 2_000, 50, 6
 
 def site_of(users: int, items: int, seed: int = 1) -> SiteData:
     """A site with so many users and items."""
-    return _Shape(users, items, Random(seed)).site()  # noqa: S311
+    return _Shape(users, items, Random(seed)).site()
 
 
 class _Shape:
@@ -235,6 +234,3 @@ def _columns(make: Any, **columns: list[Any]) -> Columns[Any]:
     }  # fmt: skip
     names = [name for name in make.__dataclass_fields__ if name != "origin"]
     return Columns(make, {n: columns.get(n) or [empty.get(n)] * size for n in names})
-
-
-_ = chain

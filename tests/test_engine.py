@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 import prim_lantern as pl
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.effects import effects_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import Beside, stand_in
 from prim_lantern.site.content import Item
@@ -128,6 +129,33 @@ def test_after_every_change_the_next_answer_is_right(site, rng):
             kept = [path for path in site.items if engine.allows(who, "edit", path)]
             rows = engine.lists.items_for(who, "edit").tolist()
             assert [path for path, row in zip(site.items, rows, strict=True) if row] == kept
+
+
+@given(sites(), st.sampled_from(MOMENTS), seeds)
+def test_the_effects_of_a_rule_are_the_answers_that_change(site, at, rng):
+    site = replace(site, items=site.content, users=site.people)
+    rule = replace(Maker(rng).rule(0), id=None)
+    changed = site.with_parts(rules=(*site.rules, rule))
+    old, new = Reference(site, at), Reference(changed, at)
+    before = Engine(site, at)
+    after = before.after(changed, at)
+    if after.renewed is None:  # made anew: roles lie across the places of words
+        with pytest.raises(ValueError, match="more than words has changed"):
+            effects_of(before, after, "read")
+        return
+    for action in ("read", "edit", "publish"):
+        found = effects_of(before, after, action)
+        for row, path in enumerate(site.items):
+            active = [who for who in site.users if after.acting(who)]
+            pairs = [
+                (old.may(who, action, path).allowed, new.may(who, action, path).allowed)
+                for who in [*active, None]
+            ]
+            guest = pairs.pop()
+            same("effects", found.gained[row] == pairs.count((False, True)), True, action, path)
+            same("effects", found.lost[row] == pairs.count((True, False)), True, action, path)
+            assert found.guests_gain[row] == (guest == (False, True))
+            assert found.guests_lose[row] == (guest == (True, False))
 
 
 def _ask_all(site: SiteData, engine: Engine) -> dict[tuple[str | None, str, str], bool]:

@@ -73,14 +73,22 @@ class Crowd(dict[str | None, Person]):
     `whos` are all that any word speaks of: of users, only those get a bit.
     """
 
-    def __init__(self, belonging: Belonging, whos: Iterable[Who], handiwork: Handiwork) -> None:
-        super().__init__({None: A_GUEST})
+    def __init__(
+        self,
+        belonging: Belonging,
+        whos: Iterable[Who],
+        handiwork: Handiwork,
+        before: Crowd | None = None,
+    ) -> None:
+        """Take whom to heed; `before` is the crowd of a site with the same groups."""
+        super().__init__(before if before is not None else {None: A_GUEST})
         self.belonging = belonging
         self.data = belonging.data
         self.handiwork = handiwork
-        self.bits = dict(BITS)
-        self._reach: dict[str, int] = {}
-        self.heed(Who("group", name) for name in self.data.groups)
+        self.bits: dict[Who, int] = dict(before.bits if before is not None else BITS)
+        self._reach: dict[str, int] = before._reach if before is not None else {}
+        if before is None:
+            self.heed(Who("group", name) for name in self.data.groups)
         self.heed(whos)
 
     def after(
@@ -91,12 +99,9 @@ class Crowd(dict[str | None, Person]):
         logins: Iterable[str],
     ) -> Crowd:
         """The same after some people have changed, for a site with the same groups."""
-        found = Crowd(belonging, (), handiwork)
-        found.update(self)
-        found.bits = dict(self.bits)
+        found = Crowd(belonging, whos, handiwork, self)
         for login in logins:
             found.pop(login, None)
-        found.heed(whos)
         return found
 
     def heed(self, whos: Iterable[Who]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
@@ -29,6 +29,16 @@ if TYPE_CHECKING:
     from prim_lantern.decide.engine.lists import Lists
 
 _FURTHER = MORE - FILED
+
+
+class Renewed(NamedTuple):
+    """What is compiled anew since the engine before, where only words have changed: some
+    classes of items and of categories, and all from certain numbers on."""
+
+    ways: set[int]
+    filed: set[int]
+    ways_from: int
+    filed_from: int
 
 
 class Engine:
@@ -57,6 +67,7 @@ class Engine:
         self._at = ground.at
         kinds = self.data.all_kinds
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
+        self.renewed: Renewed | None = None
         self.links = self.data.content.filled("links_to")
 
     # Changes --------------------------------------------------------------------------
@@ -78,16 +89,17 @@ class Engine:
             handiwork = handiwork.after(self.data, data, differs.work)
         ground = self.ground.after(data, at, differs.rows)
         ground.mind(_paths(spots))
-        ground.cut_anew(data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys())
-        belonging = Belonging(data, at)
-        crowd = self.crowd.after(
-            belonging, rights.whos - self.rights.whos, handiwork, differs.people
-        )
+        cut = data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys()
+        ground.cut_anew(cut)
+        whos = rights.whos - self.rights.whos
+        crowd = self.crowd.after(Belonging(data, at), whos, handiwork, differs.people)
         found = object.__new__(Engine)
         found._arrange(rights, crowd, ground, self.shared)
         ways, filed = ground.at_spots(spots)
         for asked, plan in list(self._plans.items()):
             found._plans[asked] = plan.after(found._compiler, ground, ways, filed)
+        if not (cut or differs.rows or differs.people):
+            found.renewed = Renewed(ways, filed, len(ground.classes), len(ground.filed))
         return found
 
     # Items that are there -------------------------------------------------------------

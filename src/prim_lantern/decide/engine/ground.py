@@ -51,6 +51,8 @@ class Ground:
         self.situations: list[Situation] = [UNSETTLED]
         self.at = dict.fromkeys(data.content.names, UNSETTLED)
         self.of_row = array("i", bytes(4 * size))
+        self._ways_at: dict[tuple[str, str], list[int]] = {}
+        self._filed_at: dict[tuple[str, str], list[int]] = {}
         self._class_numbers: dict[ItemClass, int] = {}
         self._filed_numbers: dict[Filed, int] = {}
         self._situation_numbers: dict[Situation, int] = {UNSETTLED: 0}
@@ -198,25 +200,13 @@ class Ground:
         item = ItemClass(chain, own, about.kinds, about.state, page_kinds, page_own)
         return self.situation(item, about.categories)
 
-    def at_spots(self, spots: set[tuple[str, str]]) -> tuple[list[int], list[int]]:
+    def at_spots(self, spots: set[tuple[str, str]]) -> tuple[set[int], set[int]]:
         """The numbers of the classes of items, and of categories, that some places hold."""
-        everywhere = SITE.spot in spots
-        paths = {name for kind, name in spots if kind == "path"}
-        filed = {name for kind, name in spots if kind == "category"}
-        return (
-            [
-                number
-                for number, item in enumerate(self.classes)
-                if everywhere
-                or not paths.isdisjoint(item.chain)
-                or not (item.filed is None or filed.isdisjoint(item.filed))
-            ],
-            [
-                number
-                for number, (categories, _) in enumerate(self.filed)
-                if not filed.isdisjoint(categories)
-            ],
-        )
+        if SITE.spot in spots:
+            ways: Iterable[int] = range(1, len(self.classes))
+        else:
+            ways = {number for spot in spots for number in self._ways_at.get(spot, ())}
+        return set(ways), {number for spot in spots for number in self._filed_at.get(spot, ())}
 
     def _class_number(self, item: ItemClass) -> int:
         found = self._class_numbers.get(item)
@@ -225,6 +215,10 @@ class Ground:
                 found = self._class_numbers.setdefault(item, len(self.classes))
                 if found == len(self.classes):
                     self.classes.append(item)
+                    spots = [("path", path) for path in item.chain]
+                    spots += [("category", name) for name in item.filed or ()]
+                    for spot in spots:
+                        self._ways_at.setdefault(spot, []).append(found)
         return found
 
     def _filed_number(self, filed: Filed) -> int:
@@ -234,6 +228,8 @@ class Ground:
                 found = self._filed_numbers.setdefault(filed, len(self.filed))
                 if found == len(self.filed):
                     self.filed.append(filed)
+                    for name in filed[0]:
+                        self._filed_at.setdefault(("category", name), []).append(found)
         return found
 
     def _chain_of(self, path: str) -> tuple[str, ...]:

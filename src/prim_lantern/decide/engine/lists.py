@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.crowd import Person
 from prim_lantern.decide.engine.engine import Engine
-from prim_lantern.decide.engine.ground import Situation, apart
+from prim_lantern.decide.engine.ground import BITS, MASK, Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan
 from prim_lantern.decide.engine.population import Numbers, Population
@@ -46,13 +46,20 @@ class Lists:
         self.engine = engine
         self.size = len(engine.data.content)
 
+    def after(self, engine: Engine) -> Lists:
+        """The same for an engine of the same people and the same work."""
+        found = Lists(engine)
+        found.__dict__.update(population=self.population, own_work=self.own_work)
+        return found
+
     @cached_property
     def situations(self) -> Situations:
         """The situations of all items."""
         self.engine.settle_all()
         ground = self.engine.ground
-        of_row = np.frombuffer(ground.of_row, dtype=np.int32)
-        each = np.array([apart(each) for each in ground.situations], dtype=np.int64)
+        of_row = np.array(ground.of_row, dtype=np.int32)  # a copy: the ground may change
+        found = np.array(ground.situations, dtype=np.int64)
+        each = np.stack([found & MASK, found >> BITS & MASK, found >> 2 * BITS], axis=1)
         weight = np.bincount(of_row, minlength=len(each))
         ways, way_at = np.unique(each[:, 0], return_inverse=True)
         filed, at = np.unique(each[:, 1:], return_inverse=True)
@@ -153,9 +160,9 @@ class Lists:
         engine, of = self.engine, self.situations
         engine.plan(Asked(action)).grow()
         tally = Tally(self.population, [engine.plan(Asked(action))], _is_yes)
-        counts = tally.counts(self._places(slice(None)))
+        counts = tally.counts(self.places(slice(None)))
         found: Numbers = counts[of.of_row] + 1  # the owner may
-        users, rows, wrote = self._own_work
+        users, rows, wrote = self.own_work
         if len(users):
             as_others = self._one_each(Asked(action), users, rows)
             as_authors = self._one_each(Asked(action, author=True), users, rows)
@@ -183,14 +190,14 @@ class Lists:
         said = [answer(masks[user], situations[number]) == YES for user, number in pairs]
         return np.array(said, dtype=np.bool_)
 
-    def _places(self, at: Any) -> Places:
+    def places(self, at: Any) -> Places:
         """The classes of some situations, as a tally takes them."""
         of = self.situations
         ways, filed = np.array(of.ways), np.array(of.filed)
         return Places([ways[of.way_at[at]]], [filed[of.filed_at[at]]], [filed[of.more_at[at]]])
 
     @cached_property
-    def _own_work(self) -> tuple[Numbers, Numbers, Answers]:
+    def own_work(self) -> tuple[Numbers, Numbers, Answers]:
         """The users and rows where somebody wrote or changed an item, and whether they wrote it."""
         data, numbers = self.engine.data, self.population.numbers
         authors, changed = data.content.values_of("authors"), data.content.filled("changed_by")
