@@ -31,6 +31,7 @@ from shape import site_of
 
 import prim_lantern as pl
 from prim_lantern.decide.engine.effects import effects_of
+from prim_lantern.decide.many import lists_of
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import Place
@@ -60,7 +61,7 @@ class Bench:
         for login in self.logins:
             _ = self.engine.crowd[login]
         for action in ACTIONS:
-            self.engine.lists.items_for(self.logins[1], action)
+            lists_of(self.engine).items_for(self.logins[1], action)
         for asked in self.sample(checks):
             self.engine.allows(*asked)
         gc.collect()
@@ -92,12 +93,12 @@ class Bench:
     def items_of_one(self) -> float:
         """Seconds for all items that somebody may read, each person for the first time."""
         logins = self.rng.sample(self.logins, 15)
-        return median(timed(self.engine.lists.items_for, login, "read") for login in logins)
+        return median(timed(lists_of(self.engine).items_for, login, "read") for login in logins)
 
     def people_of_one(self) -> float:
         """Seconds for all people who may edit an item."""
         paths = self.rng.sample(self.paths, 15)
-        return median(timed(self.engine.lists.who_may, "edit", path) for path in paths)
+        return median(timed(lists_of(self.engine).who_may, "edit", path) for path in paths)
 
     def after_a_rule(self) -> float:
         """Seconds from a new rule to the next answer."""
@@ -115,7 +116,7 @@ class Bench:
         """Seconds for who gains and who loses what by one rule on a section."""
         before = self.site._engine_now()[0]
         for action in ACTIONS:
-            before.lists.items_for("user1", action)
+            lists_of(before).items_for("user1", action)
         taken = []
         for _ in range(7):
             rule = self.rule(self.rng.choice(self.sections))
@@ -129,7 +130,9 @@ class Bench:
 
     def grid(self) -> float:
         """Seconds for the counts of the whole grid."""
-        return sum(timed(self.engine.lists.counts, each) for each in ("read", "edit", "publish"))
+        return sum(
+            timed(lists_of(self.engine).counts, each) for each in ("read", "edit", "publish")
+        )
 
     def rule(self, where: str) -> Rule:
         """A rule for one group on one section."""
@@ -163,7 +166,7 @@ def every_row(users: int, items: int) -> dict[str, float]:
     found["Q"] = bench.per_check([by_query(data)])[0]
     found["G"] = median(timed(gather_and_sum(items)) for _ in range(15))
     found["items of one"] = bench.items_of_one()
-    bench.engine.lists.who_may("edit", bench.paths[0])
+    lists_of(bench.engine).who_may("edit", bench.paths[0])
     found["people of one"] = bench.people_of_one()
     found["after a rule"] = bench.after_a_rule()
     found["effects"] = bench.effects()
@@ -231,7 +234,7 @@ def growth() -> list[dict[str, float]]:
     for users, items in sizes:
         bench = Bench(site_of(users, items))
         bench.warm_up(100_000)
-        bench.engine.lists.who_may("edit", bench.paths[0])
+        lists_of(bench.engine).who_may("edit", bench.paths[0])
         row = {"users": users, "items": items}
         row["one check"] = bench.per_check([bench.engine.allows])[0]
         row["all items of one person"] = bench.items_of_one()

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.effects import effects_of
+from prim_lantern.decide.many import lists_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import Beside, stand_in
 from prim_lantern.site.content import Item
@@ -105,10 +106,10 @@ def test_lists_and_counts_say_what_single_answers_say(site, at):
     for action in ("read", "edit", "publish", "sell"):
         for who in [None, *site.users]:
             one_by_one = [engine.allows(who, action, path) for path in site.items]
-            assert engine.lists.items_for(who, action).tolist() == one_by_one
-        for path, count in zip(site.items, engine.lists.counts(action).tolist(), strict=True):
+            assert lists_of(engine).items_for(who, action).tolist() == one_by_one
+        for path, count in zip(site.items, lists_of(engine).counts(action).tolist(), strict=True):
             allowed = [login for login in active if engine.allows(login, action, path)]
-            assert engine.lists.who_may(action, path) == allowed
+            assert lists_of(engine).who_may(action, path) == allowed
             assert count == len(allowed)
 
 
@@ -127,7 +128,7 @@ def test_after_every_change_the_next_answer_is_right(site, rng):
             same("changed", allowed, reference.may(who, action, path).allowed, who, action, path)
         for who in LOGINS:
             kept = [path for path in site.items if engine.allows(who, "edit", path)]
-            rows = engine.lists.items_for(who, "edit").tolist()
+            rows = lists_of(engine).items_for(who, "edit").tolist()
             assert [path for path, row in zip(site.items, rows, strict=True) if row] == kept
 
 

@@ -16,7 +16,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation, explain
 from prim_lantern.decide.grid import Grid, grid_of
 from prim_lantern.decide.looking import LookingAs, looking_as
-from prim_lantern.decide.many import paths_for, who_may
+from prim_lantern.decide.many import lists_of, paths_for, who_may
 from prim_lantern.decide.powers import Powers, powers_of
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.stand_ins import login_of
@@ -295,6 +295,19 @@ may do everything.
         engine = self._engine(self.moment(at))
         logins = who_may(engine, action, path)
         return WhoMay(tuple(logins), engine.allows(None, action, path))
+
+    def how_many_may(self, action: str, at: Moment = None) -> dict[str, int]:
+        """How many active users may do this, by the path of each item, in tree order.
+
+        >>> import prim_lantern as pl
+        >>> counts = pl.open_demo().how_many_may("edit")
+        >>> counts["/visit/prices"], counts["/trustees/minutes"]
+        (3, 3)
+        """
+        engine = self._engine(self.moment(at))
+        counts = lists_of(engine).counts(self._item_action(action)).tolist()
+        names = self.data.content.names
+        return {names[row]: counts[row] for row in self.data.tree.rows}
 
     def items_for(self, who: str | None, action: str = "read", at: Moment = None) -> list[str]:
         """The paths of the items to which this person may do this, in tree order.

@@ -5,11 +5,21 @@ Short lists are asked one by one: that is quick enough, and needs no arrays.
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from prim_lantern.decide.engine import Engine
 
+if TYPE_CHECKING:
+    from prim_lantern.decide.engine.lists import Lists
+
 _SHORT: Final = 2_000
+
+
+def lists_of(engine: Engine) -> Lists:
+    """What an engine says of everything at once; it loads NumPy."""
+    from prim_lantern.decide.engine.lists import Lists
+
+    return engine.beside(Lists)
 
 
 def paths_for(engine: Engine, login: str | None, action: str) -> list[str]:
@@ -17,7 +27,7 @@ def paths_for(engine: Engine, login: str | None, action: str) -> list[str]:
     tree = engine.data.tree
     if len(tree) <= _SHORT:
         return [path for path in tree if engine.allows(login, action, path)]
-    allowed = engine.lists.items_for(login, action)
+    allowed = lists_of(engine).items_for(login, action)
     names = engine.data.content.names
     return [names[row] for row in tree.rows if allowed[row]]
 
@@ -28,4 +38,4 @@ def who_may(engine: Engine, action: str, path: str) -> list[str]:
     if len(users) <= _SHORT:
         active = (login for login in users if engine.acting(login) is not None)
         return sorted(login for login in active if engine.allows(login, action, path))
-    return engine.lists.who_may(action, path)
+    return lists_of(engine).who_may(action, path)

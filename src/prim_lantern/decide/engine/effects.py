@@ -41,7 +41,7 @@ def effects_of(before: Engine, after: Engine, action: str) -> Effects:
 class _Comparison:
     def __init__(self, before: Engine, after: Engine, action: str) -> None:
         self.before, self.after, self.action = before, after, action
-        self.lists: Lists = before.lists.after(after)
+        self.lists: Lists = before.beside(Lists).after(after)
         self.of = self.lists.situations  # both engines share the ground
         before.settle_all()
         if after.renewed is None:
@@ -61,7 +61,7 @@ class _Comparison:
         gained, lost = of_rows % _LOST, of_rows // _LOST
         self._set_right_own_work(touched, gained, lost)
         self._set_right_links(gained, lost)
-        was = self.before.lists.items_for(None, self.action)
+        was = self.before.beside(Lists).items_for(None, self.action)
         now = self.lists.items_for(None, self.action)
         return Effects(gained, lost, now & ~was, was & ~now)
 
@@ -112,7 +112,8 @@ class _Comparison:
         for row in self.after.links:
             path = self.after.data.content.names[row]
             was, now = (
-                set(lists.who_may(self.action, path)) for lists in (self.before.lists, self.lists)
+                set(lists.who_may(self.action, path))
+                for lists in (self.before.beside(Lists), self.lists)
             )
             gained[row], lost[row] = len(now - was), len(was - now)
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple, TypeVar, cast
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
@@ -25,9 +25,7 @@ from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import Place, way_to
 
-if TYPE_CHECKING:
-    from prim_lantern.decide.engine.lists import Lists
-
+_T = TypeVar("_T")
 _FURTHER = MORE - FILED
 
 
@@ -64,6 +62,7 @@ class Engine:
         self._compiler = Compiler(rights, crowd)
         self._plans: dict[Asked, Plan] = {}
         self._by_action = _ByAction(self)
+        self._beside: dict[Callable[[Engine], object], object] = {}
         self._at = ground.at
         kinds = self.data.all_kinds
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
@@ -194,12 +193,12 @@ class Engine:
             found = self._plans.setdefault(asked, plan)
         return found
 
-    @cached_property
-    def lists(self) -> Lists:
-        """What the engine says of everything at once; it loads NumPy."""
-        from prim_lantern.decide.engine.lists import Lists
-
-        return Lists(self)
+    def beside(self, make: Callable[[Engine], _T]) -> _T:
+        """What is made of the engine, once, and kept with it."""
+        found = self._beside.get(make)
+        if found is None:
+            found = self._beside[make] = make(self)
+        return cast(_T, found)
 
     # Reasons --------------------------------------------------------------------------
 

@@ -58,7 +58,7 @@ class Population:
         self.size = len(active)
         self._members = self._by_bit()
         self._sets: dict[int, Numbers] = {}
-        self._everybody = np.arange(self.size)
+        self._scratch = np.zeros(self.size, dtype=np.int64)
         self._said: dict[int, NDArray[np.int32]] = {}
 
     def _by_bit(self) -> dict[int, Numbers]:
@@ -123,28 +123,35 @@ class Population:
         masks = {mask & ~AUDIENCES for mask in program.masks() if not mask & ANYBODY} - {0}
         if not masks:
             return Spread(base, _NOBODY, _NOBODY)
-        sets = list(masks)
-        patterns = np.zeros(self.size, dtype=np.int64)
-        for start in range(0, len(sets), _AT_ONCE):
-            if start:  # more sets than fit: number the patterns so far
-                patterns = np.unique(patterns, return_inverse=True)[1] << _AT_ONCE
-            for number, mask in enumerate(sets[start : start + _AT_ONCE]):
-                patterns[self._behind(mask)] |= 1 << number
-        if len(sets) > _AT_ONCE:
-            distinct, which = np.unique(patterns, return_inverse=True)
-            patterns, room = which, len(distinct)
-        else:
-            room = 1 << len(sets)
+        users, patterns = self._patterns(sorted(masks))
+        room = int(patterns.max(initial=0)) + 1
         somebody = np.full(room, -1, dtype=np.int64)
-        somebody[patterns] = self._everybody
+        somebody[patterns] = users
         codes = np.full(room, base, dtype=np.int64)
         asks, masks_of = program.asks, self.masks
         there = np.flatnonzero(somebody >= 0)
         for pattern, user in zip(there.tolist(), somebody[there].tolist(), strict=True):
             codes[pattern] = program.code(masks_of[user] & asks)
         found = codes.take(patterns)
-        users = np.flatnonzero(found != base)
-        return Spread(base, users, found.take(users))
+        others = np.flatnonzero(found != base)
+        return Spread(base, users.take(others), found.take(others))
+
+    def _patterns(self, sets: list[int]) -> tuple[Numbers, Numbers]:
+        """The users who are in any of some sets, and a number for which of them each is in."""
+        seen = np.zeros(0, dtype=np.int64)
+        users = seen
+        for start in range(0, len(sets), _AT_ONCE):
+            scratch = self._scratch
+            if start:  # more sets than fit: number the patterns so far
+                scratch[users] = (np.unique(seen, return_inverse=True)[1] + 1) << _AT_ONCE
+            for number, mask in enumerate(sets[start : start + _AT_ONCE]):
+                scratch[self._behind(mask)] |= 1 << number
+            users = np.flatnonzero(scratch)
+            seen = scratch.take(users)
+            scratch[users] = 0
+        if len(sets) > _AT_ONCE:
+            seen = np.unique(seen, return_inverse=True)[1]
+        return users, seen
 
     def _behind(self, mask: int) -> Numbers:
         """The users who have any of some bits."""

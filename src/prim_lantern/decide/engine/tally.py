@@ -44,13 +44,14 @@ class _Said(NamedTuple):
 
 
 class _OnWay(NamedTuple):
-    """What the site and the way say to each user.
+    """What the site and the way say to each user, and to how many they say what.
 
     `by_most` is the same for those to whom the way says what it says to most, by the code
     of what the `site` says to them; `users` are all others.
     """
 
     codes: Codes
+    counts: Numbers
     by_most: Codes
     site: Codes
     of_site: tuple[int, ...]
@@ -107,6 +108,7 @@ class Tally:
         self._of_filed: dict[tuple[int, ...], _Said] = {}
         self._hearing: dict[Any, tuple[Numbers, Numbers, Numbers]] = {}
         self._common: dict[Any, int] = {}
+        self._common_of_way: dict[Any, tuple[Codes, Numbers]] = {}
         self._flags = np.zeros(population.size, dtype=np.bool_)
         for plan in plans:
             plan.grow()
@@ -176,13 +178,30 @@ class Tally:
         together = _Together(way, self._way_codes_number)
         spread = self.population.spread(together)
         by_most = self._numbers_with(meant, spread.base)
-        codes = by_most.take(said)
-        others = spread.codes != spread.base
-        users, theirs = spread.users[others], spread.codes[others]
-        pairs, which = _distinct([said[users], theirs])
-        numbers = [self._way_number(self._joined(meant[one], two)) for one, two in pairs]
-        codes[users] = np.array(numbers, dtype=np.int32).take(which) if pairs else 0
-        return _OnWay(codes, by_most, said, tuple(each.number for each in site), users)
+        sites = tuple(each.number for each in site)
+        common, counts = self._common_codes(sites, said, by_most)
+        users, codes = spread.users, common.copy()
+        if len(users):
+            pairs, which = _distinct([said[users], spread.codes])
+            numbers = [self._way_number(self._joined(meant[one], two)) for one, two in pairs]
+            mine = np.array(numbers, dtype=np.int32).take(which)
+            room = len(self._ways)
+            change = np.bincount(mine, minlength=room)
+            change -= np.bincount(codes.take(users), minlength=room)
+            change[: len(counts)] += counts
+            counts, codes[users] = change, mine
+        return _OnWay(codes, counts, by_most, said, sites, users)
+
+    def _common_codes(
+        self, sites: tuple[int, ...], said: Codes, by_most: Codes
+    ) -> tuple[Codes, Numbers]:
+        """The codes of all users, were the way to say the same to all, and how many have which."""
+        key = (sites, by_most.tobytes())
+        found = self._common_of_way.get(key)
+        if found is None:
+            codes = by_most.take(said)
+            found = self._common_of_way[key] = (codes, np.bincount(codes))
+        return found
 
     def _way_codes_number(self, codes: tuple[int, ...]) -> int:
         return self._way_codes.setdefault(codes, len(self._way_codes))
@@ -230,10 +249,13 @@ class Tally:
         for number, here in _groups(way_at, len(ways)):
             way = self._way_said(ways[number])
             first, second = one[here], two[here]
+            roots = np.concatenate([first, second])
+            others = np.concatenate([bases[second], bases[first]])
+            of_roots = self._for_those_filed(way, said, roots, others)
             found[here] = (
                 self._for_most(way, bases[first], bases[second])
-                + self._for_those_filed(way, said, first, bases[second])
-                + self._for_those_filed(way, said, second, bases[first])
+                + of_roots[: len(here)]
+                + of_roots[len(here) :]
                 + self._for_those_of_both(way, both, first, second, bases)
             )
         return found
@@ -264,7 +286,7 @@ class Tally:
 
     def _for_most(self, way: _OnWay, one: Numbers, two: Numbers) -> Numbers:
         """As if no user were spoken to by categories beyond what they say to most."""
-        counts = np.bincount(way.codes)
+        counts = way.counts
         codes = np.flatnonzero(counts)
         pairs, which = _distinct([one, two])
         each = np.array(pairs, dtype=np.int64)
