@@ -9,12 +9,16 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 
 import prim_lantern as pl
 
 settings.register_profile(
-    "quick", max_examples=60, deadline=None, suppress_health_check=list(HealthCheck)
+    "quick",
+    max_examples=60,
+    deadline=None,
+    suppress_health_check=list(HealthCheck),
+    phases=[phase for phase in Phase if phase is not Phase.explain],
 )
 settings.register_profile("long", parent=settings.get_profile("quick"), max_examples=20_000)
 settings.load_profile("quick")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
-from typing import NamedTuple, TypeVar, cast
+from typing import TypeVar, cast
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
@@ -15,7 +15,7 @@ from prim_lantern.decide.engine.crowd import A_GUEST, SITE_CODES, Crowd, Handiwo
 from prim_lantern.decide.engine.differences import differences
 from prim_lantern.decide.engine.ground import BITS, MASK, UNSETTLED, Ground, Situation
 from prim_lantern.decide.engine.levels import NO, YES
-from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Shared
+from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Renewed, Shared
 from prim_lantern.decide.engine.rights import Rights
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import STAND_IN, Beside, stand_in
@@ -27,16 +27,6 @@ from prim_lantern.site.places import Place, way_to
 
 _T = TypeVar("_T")
 _FURTHER = MORE - FILED
-
-
-class Renewed(NamedTuple):
-    """What is compiled anew since the engine before, where only words have changed: some
-    classes of items and of categories, and all from certain numbers on."""
-
-    ways: set[int]
-    filed: set[int]
-    ways_from: int
-    filed_from: int
 
 
 class Engine:
@@ -61,6 +51,7 @@ class Engine:
         self.rights, self.crowd, self.ground, self.shared = rights, crowd, ground, shared
         self._compiler = Compiler(rights, crowd)
         self._plans: dict[Asked, Plan] = {}
+        self._inherited: dict[Asked, tuple[Plan, Renewed]] = {}
         self._by_action = _ByAction(self)
         self._beside: dict[Callable[[Engine], object], object] = {}
         self._at = ground.at
@@ -95,10 +86,13 @@ class Engine:
         found = object.__new__(Engine)
         found._arrange(rights, crowd, ground, self.shared)
         ways, filed = ground.at_spots(spots)
+        renewed = Renewed(ways, filed, len(ground.classes), len(ground.filed))
+        for asked, (plan, earlier) in list(self._inherited.items()):
+            found._inherited[asked] = plan, earlier.and_then(renewed)
         for asked, plan in list(self._plans.items()):
-            found._plans[asked] = plan.after(found._compiler, ground, ways, filed)
+            found._inherited[asked] = plan, renewed
         if not (cut or differs.rows or differs.people):
-            found.renewed = Renewed(ways, filed, len(ground.classes), len(ground.filed))
+            found.renewed = renewed
         return found
 
     # Items that are there -------------------------------------------------------------
@@ -189,8 +183,14 @@ class Engine:
         """The plan of a question, made when first asked."""
         found = self._plans.get(asked)
         if found is None:
-            plan = Plan(asked, self._compiler, self.ground, self.shared)
+            inherited = self._inherited.get(asked)
+            if inherited is None:
+                plan = Plan(asked, self._compiler, self.ground, self.shared)
+            else:
+                before, renewed = inherited
+                plan = before.after(self._compiler, self.ground, renewed)
             found = self._plans.setdefault(asked, plan)
+            self._inherited.pop(asked, None)
         return found
 
     def beside(self, make: Callable[[Engine], _T]) -> _T:

@@ -49,7 +49,9 @@ class Lists:
     def after(self, engine: Engine) -> Lists:
         """The same for an engine of the same people and the same work."""
         found = Lists(engine)
-        found.__dict__.update(population=self.population, own_work=self.own_work)
+        found.__dict__["own_work"] = self.own_work
+        if engine.crowd.bits == self.engine.crowd.bits:  # else somebody is spoken of anew
+            found.__dict__["population"] = self.population
         return found
 
     @cached_property

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Iterable, Iterator
 from threading import RLock
-from typing import Any, Final, Protocol
+from typing import Any, Final, NamedTuple, Protocol
 
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.compiler import Compiler
@@ -133,6 +133,25 @@ class Shared:
         self.filed = Codes((UNFILED,), (UNFILED, UNFILED))
 
 
+class Renewed(NamedTuple):
+    """What has to be compiled anew after a change of words: some classes of items and of
+    categories, and all from certain numbers on."""
+
+    ways: set[int]
+    filed: set[int]
+    ways_from: int
+    filed_from: int
+
+    def and_then(self, other: Renewed) -> Renewed:
+        """What has to be after both, one after the other."""
+        return Renewed(
+            self.ways | other.ways,
+            self.filed | other.filed,
+            min(self.ways_from, other.ways_from),
+            min(self.filed_from, other.filed_from),
+        )
+
+
 class Plan:
     """The programs of one question by the classes of the ground, and its answers.
 
@@ -155,20 +174,19 @@ class Plan:
         self._of_page = Asked("read", author=asked.author)
         self.grow()
 
-    def after(
-        self, compiler: Compiler, ground: Ground, ways: Iterable[int], filed: Iterable[int]
-    ) -> Plan:
-        """The same where only some classes have to be compiled anew."""
+    def after(self, compiler: Compiler, ground: Ground, renewed: Renewed) -> Plan:
+        """The same where some classes have to be compiled anew."""
         found = Plan(self.asked, compiler, ground, self._shared)
         found.answers = self.answers
-        found.way = [*self.way, *found.way[len(self.way) :]]
-        found.filed = [*self.filed, *found.filed[len(self.filed) :]]
+        found.way = [*self.way[: renewed.ways_from], *found.way[renewed.ways_from :]]
+        found.filed = [*self.filed[: renewed.filed_from], *found.filed[renewed.filed_from :]]
+        found.grow()
         found._programs, found._filed_programs = dict(self._programs), dict(self._filed_programs)
-        for number in ways:
+        for number in renewed.ways.union(range(renewed.ways_from, len(self.way))):
             if found._programs.pop(number, None):
                 found.way[number] = found._nothing
-        for number in filed:
-            if found._filed_programs.pop(number, None):
+        for number in renewed.filed.union(range(renewed.filed_from, len(self.filed))):
+            if found._filed_programs.pop(number, None) is not None:
                 found.filed[number] = None
         return found
 
