@@ -290,3 +290,25 @@ def test_readers_in_threads_get_right_answers():
 
     with ThreadPoolExecutor(8) as threads:
         assert all(threads.map(ask, range(16)))
+
+
+def test_readers_in_threads_are_right_while_the_site_changes():
+    """Each answer is that of the site before or after; in the end all are of the one after."""
+    site = pl.open_demo()
+    data, kept = site.data, [Rule(True, ("edit",), (Who("user", "sam.whitlock"),))]
+    everywhere = [Place("path", path) for path in list(data.items)[1::4]]
+    asked = [("sam.whitlock", "edit", path) for path in data.items]
+    before = {each: site.allows(*each) for each in asked}
+
+    def ask(_: int) -> bool:
+        return all(site.allows(*each) or not before[each] for each in asked * 3)
+
+    with ThreadPoolExecutor(4) as threads:
+        answers = threads.map(ask, range(12))
+        for place in everywhere:
+            kept.append(replace(kept[0], place=place))
+            site.adopt(data.with_parts(rules=(*data.rules, *kept)), checked=True)
+        assert all(answers)
+    reference = Reference(site.data, NOON)
+    for each in asked:
+        assert site.allows(*each, at=NOON) == reference.may(*each).allowed

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 
 Moment = date | datetime | str | None
 _Asked = tuple[str | None, str, str, float]  # who, action, path, and when (seconds of the clock)
-_STRETCHES_KEPT = 8
+_STRETCHES_KEPT = 4
 
 
 class Decision:
@@ -176,8 +176,8 @@ class Site:
                 try:
                     allowed = engine.allows(who, action, path)
                     return Decision(allowed, engine, (who, action, path, seconds))
-                except KeyError:
-                    pass  # a name in another form, or one that nobody has
+                except LookupError:
+                    pass  # a name in another form or unknown, or the site is just changing
         login, engine, moment = self._asked(who, at)
         action, path = self._item_action(action), self._item(path)
         question = Question(login, action, moment, path)
@@ -195,7 +195,7 @@ class Site:
             if engine is not None and time() < until:
                 try:
                     return engine.allows(who, action, path)
-                except KeyError:
+                except LookupError:
                     pass  # as in `may`
         return self.may(who, action, path, at).allowed
 

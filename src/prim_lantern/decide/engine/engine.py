@@ -102,30 +102,34 @@ class Engine:
         mask, own, site = self.crowd[login]
         situation = self._at[path]
         plan = self._by_action[action]
-        number, asks, key, parts = plan.way[situation & MASK]
-        said = site[number]
-        if not said or path in own:
-            return self._carefully(login, action, path)
-        some = mask & asks
-        if some:
-            key = parts[some]
-        filed = situation >> BITS
-        if filed:
-            entry = plan.filed[filed & MASK]
-            if entry is None:
+        try:
+            number, asks, key, parts = plan.way[situation & MASK]
+            said = site[number]
+            if not said or path in own:
                 return self._carefully(login, action, path)
-            asks, by_most, parts = entry
             some = mask & asks
-            key |= parts[some] if some else by_most
-            filed >>= BITS
+            if some:
+                key = parts[some]
+            filed = situation >> BITS
             if filed:
-                entry = plan.filed[filed]
+                entry = plan.filed[filed & MASK]
                 if entry is None:
                     return self._carefully(login, action, path)
                 asks, by_most, parts = entry
                 some = mask & asks
-                key |= (parts[some] if some else by_most) << _FURTHER
-        return plan.answers[key | said] == YES
+                key |= parts[some] if some else by_most
+                filed >>= BITS
+                if filed:
+                    entry = plan.filed[filed]
+                    if entry is None:
+                        return self._carefully(login, action, path)
+                    asks, by_most, parts = entry
+                    some = mask & asks
+                    key |= (parts[some] if some else by_most) << _FURTHER
+            return plan.answers[key | said] == YES
+        except IndexError:  # a class that was found by somebody else meanwhile
+            self._grow()
+            return self._carefully(login, action, path)
 
     def _carefully(self, login: str | None, action: str, path: str) -> bool:
         """The same with all that is rare: the owner, own work, links, what is met first."""

@@ -74,13 +74,13 @@ class Ground:
         if 0 in self.of_row:
             self._settle([row for row, number in enumerate(self.of_row) if not number])
 
-    def after(self, data: SiteData, at: datetime, rows: Iterable[int]) -> Ground:
-        """The ground of a site of the same paths and kinds, at which some rows have changed.
+    def after(self, data: SiteData, at: datetime, rows: set[int]) -> Ground:
+        """The ground of a site of the same paths and kinds, at which some rows differ.
 
         It is the same one where the site has changed, as nothing asks of the old site any
-        more; for another moment it is a new one, as both may be asked.
+        more; for another moment at which items differ it is a new one, as both may be asked.
         """
-        found = self if at == self.moment else self._copy()
+        found = self._copy() if rows and at != self.moment else self
         found.data, found.moment = data, at
         found.__dict__.pop("_timed", None)
         found.forget(rows)
