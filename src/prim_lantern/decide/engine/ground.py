@@ -10,6 +10,7 @@ from threading import RLock
 from typing import Any, Final
 
 from prim_lantern.decide.engine.case import FiledCase, ItemClass
+from prim_lantern.decide.engine.numbered import Numbered
 from prim_lantern.decide.subject import Subject, with_above
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, parent_of
@@ -45,23 +46,20 @@ class Ground:
         self.moment = at
         self.whole = whole
         self.paths = set(paths)
-        self.classes = [_NO_CLASS]
-        self.filed = [_NOT_FILED]
+        self.classes = Numbered(_NO_CLASS)
+        self.filed = Numbered(_NOT_FILED)
         size = len(data.content)
-        self.situations: list[Situation] = [UNSETTLED]
+        self.situations = Numbered(UNSETTLED)
         self.at = dict.fromkeys(data.content.names, UNSETTLED)
         self.of_row = array("i", bytes(4 * size))
+        self._lock = RLock()
         self._ways_at: dict[tuple[str, str], list[int]] = {}
         self._filed_at: dict[tuple[str, str], list[int]] = {}
-        self._class_numbers: dict[ItemClass, int] = {}
-        self._filed_numbers: dict[Filed, int] = {}
-        self._situation_numbers: dict[Situation, int] = {UNSETTLED: 0}
         self._known: dict[tuple[object, ...], int] = {}
         self._chains: dict[str, tuple[str, ...]] = {}
         self._roots: dict[tuple[str, ...], tuple[frozenset[str], ...]] = {}
         self.link_kinds = frozenset(k.name for k in data.all_kinds.values() if k.link)
         self._parts = data.pages
-        self._lock = RLock()
 
     # Rows ---------------------------------------------------------------------------
 
@@ -168,11 +166,7 @@ class Ground:
             page_kind, page_own = of_page
             kinds, page_kinds = frozenset({kind, page_kind}), frozenset({page_kind})
             item = item._replace(kinds=kinds, page_kinds=page_kinds, page_own=page_own)
-        situation = self.situation(item, categories)
-        with self._lock:
-            number = self._situation_numbers.setdefault(situation, len(self.situations))
-            if number == len(self.situations):
-                self.situations.append(situation)
+        number = self.situations.number_of(self.situation(item, categories))
         self._known[key] = number
         return number
 
@@ -202,34 +196,32 @@ class Ground:
 
     def at_spots(self, spots: set[tuple[str, str]]) -> tuple[set[int], set[int]]:
         """The numbers of the classes of items, and of categories, that some places hold."""
-        if SITE.spot in spots:
-            ways: Iterable[int] = range(1, len(self.classes))
-        else:
-            ways = {number for spot in spots for number in self._ways_at.get(spot, ())}
-        return set(ways), {number for spot in spots for number in self._filed_at.get(spot, ())}
+        with self._lock:  # a class counts with all its places, or not yet
+            if SITE.spot in spots:
+                ways: Iterable[int] = range(1, len(self.classes))
+            else:
+                ways = {number for spot in spots for number in self._ways_at.get(spot, ())}
+            filed = {number for spot in spots for number in self._filed_at.get(spot, ())}
+            return set(ways), filed
 
     def _class_number(self, item: ItemClass) -> int:
-        found = self._class_numbers.get(item)
+        found = self.classes.known(item)
         if found is None:
+            spots = [("path", path) for path in item.chain]
+            spots += [("category", name) for name in item.filed or ()]
             with self._lock:
-                found = self._class_numbers.setdefault(item, len(self.classes))
-                if found == len(self.classes):
-                    self.classes.append(item)
-                    spots = [("path", path) for path in item.chain]
-                    spots += [("category", name) for name in item.filed or ()]
-                    for spot in spots:
-                        self._ways_at.setdefault(spot, []).append(found)
+                found = self.classes.number_of(item)
+                for spot in spots:
+                    self._ways_at.setdefault(spot, []).append(found)
         return found
 
     def _filed_number(self, filed: Filed) -> int:
-        found = self._filed_numbers.get(filed)
+        found = self.filed.known(filed)
         if found is None:
             with self._lock:
-                found = self._filed_numbers.setdefault(filed, len(self.filed))
-                if found == len(self.filed):
-                    self.filed.append(filed)
-                    for name in filed[0]:
-                        self._filed_at.setdefault(("category", name), []).append(found)
+                found = self.filed.number_of(filed)
+                for name in filed[0]:
+                    self._filed_at.setdefault(("category", name), []).append(found)
         return found
 
     def _chain_of(self, path: str) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ from prim_lantern.decide.engine.compiler import Compiler
 from prim_lantern.decide.engine.crowd import ANYBODY, AUDIENCES, SITE_CODES
 from prim_lantern.decide.engine.ground import Ground, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
+from prim_lantern.decide.engine.numbered import Numbered
 from prim_lantern.decide.engine.verdict import verdict
 
 WAY, FILED, MORE = 16, 32, 48  # where the codes of the levels stand in the key of an answer
@@ -32,20 +33,14 @@ class Codes:
 
     def __init__(self, *nothing: Hashable) -> None:
         """Take the facts that come to nothing: they all have the number 0."""
-        self.facts: list[Any] = [None]
-        self._numbers = dict.fromkeys(nothing, 0)
+        self.facts: Numbered[Any] = Numbered(None)
+        self._nothing = frozenset(nothing)
         self._programs: dict[tuple[Level, ...], Program] = {}
         self._lock = RLock()
 
     def of(self, facts: Hashable) -> int:
         """The number of these facts."""
-        found = self._numbers.get(facts)
-        if found is None:
-            with self._lock:
-                found = self._numbers.setdefault(facts, len(self.facts))
-                if found == len(self.facts):
-                    self.facts.append(facts)
-        return found
+        return 0 if facts in self._nothing else self.facts.number_of(facts)
 
     def program(self, levels: tuple[Level, ...]) -> Program:
         """The program of these levels; equal ones are one."""
