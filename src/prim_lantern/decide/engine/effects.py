@@ -47,15 +47,18 @@ class _Comparison:
         if after.renewed is None:
             raise ValueError("more than words has changed between the two engines")
         self.renewed = after.renewed
+        self.population = self.lists.population
+        if after.renewed.whos is not None:  # nobody else's answers can change
+            self.population = self.population.among(after.crowd.mask(after.renewed.whos))
 
     def effects(self) -> Effects:
         touched = self._touched(Asked(self.action))
         sums = np.zeros(len(self.of.way_at), dtype=np.int64)
-        if len(touched):
+        if len(touched) and self.population.size:
             places = self.lists.places(touched)
             both = [each.plan(Asked(self.action)) for each in (self.before, self.after)]
             together = [[column[0], column[0]] for column in places]
-            tally = Tally(self.lists.population, both, _gain_or_loss)
+            tally = Tally(self.population, both, _gain_or_loss)
             sums[touched] = tally.counts(type(places)(*together))
         of_rows = sums[self.of.of_row]
         gained, lost = of_rows % _LOST, of_rows // _LOST
@@ -94,9 +97,11 @@ class _Comparison:
         """Count those who wrote or changed an item by what is said to them alone."""
         users, rows, _ = self.lists.own_work
         as_authors = self._touched(Asked(self.action, author=True))
-        some = np.isin(self.of.of_row[rows], np.union1d(touched, as_authors))
         names, logins = self.after.data.content.names, self.lists.population.logins
         masks = self.lists.population.masks
+        known = self.population.numbers
+        concerned = np.array([login in known for login in logins.tolist()], dtype=np.bool_)
+        some = np.isin(self.of.of_row[rows], np.union1d(touched, as_authors)) & concerned[users]
         plans = [each.plan(Asked(self.action)) for each in (self.before, self.after)]
         situations = self.after.ground.situations
         for user, row in zip(users[some].tolist(), rows[some].tolist(), strict=True):

@@ -54,7 +54,7 @@ class Engine:
         self._inherited: dict[Asked, tuple[Plan, Renewed]] = {}
         self._by_action = _ByAction(self)
         self._beside: dict[Callable[[Engine], object], object] = {}
-        self._at = ground.at
+        self._at, self._index = ground.at, self.data.content.index
         kinds = self.data.all_kinds
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.renewed: Renewed | None = None
@@ -86,7 +86,7 @@ class Engine:
         found = object.__new__(Engine)
         found._arrange(rights, crowd, ground, self.shared)
         ways, filed = ground.at_spots(spots)
-        renewed = Renewed(ways, filed, len(ground.classes), len(ground.filed))
+        renewed = Renewed(ways, filed, len(ground.classes), len(ground.filed), rights.news)
         for asked, (plan, earlier) in list(self._inherited.items()):
             found._inherited[asked] = plan, earlier.and_then(renewed)
         for asked, plan in list(self._plans.items()):
@@ -100,7 +100,7 @@ class Engine:
     def allows(self, login: str | None, action: str, path: str) -> bool:
         """May they do this to the item at a path?"""
         mask, own, site = self.crowd[login]
-        situation = self._at[path]
+        situation = self._at[self._index[path]]
         plan = self._by_action[action]
         try:
             number, asks, key, parts = plan.way[situation & MASK]
@@ -146,8 +146,8 @@ class Engine:
         self._remember(person, plan, situation)
         if answer != YES:
             return False
-        target = self.data.content.value("links_to", self.data.content.index[path])
-        return target not in self._at or self.allows(login, "read", target)
+        target = self.data.content.value("links_to", self._index[path])
+        return target not in self._index or self.allows(login, "read", target)
 
     def _remember(self, person: Person, plan: Plan, situation: Situation) -> None:
         """Keep with a person what the site says to them, so that it is at hand."""
@@ -159,10 +159,11 @@ class Engine:
 
     def situation_of(self, path: str) -> Situation:
         """The situation of the item at a path."""
-        if self._at[path] == UNSETTLED:
-            self.ground.settle(self.data.content.index[path])
+        row = self._index[path]
+        if self._at[row] == UNSETTLED:
+            self.ground.settle(row)
             self._grow()
-        return self._at[path]
+        return self._at[row]
 
     def settle_all(self) -> None:
         """Find the situation of every item, so that all can be looked at together."""
@@ -238,7 +239,8 @@ class Engine:
             return True
         if self._ask(login, about, Asked(action, any_state=any_state)) != YES:
             return False
-        return about.target not in self._at or self.allows(login, "read", about.target)
+        target = about.target
+        return target is None or target not in self._index or self.allows(login, "read", target)
 
     def says(self, login: str | None, action: str, about: Subject) -> int:
         """Whether the words let them do just this, reading aside: YES, NO or SILENT."""
@@ -269,7 +271,7 @@ class Engine:
         if self.is_owner(login):
             return True
         mask, way = self.crowd[login][0], way_to(parent)
-        kinds = {kind, *(self.subject(parent).kinds if parent in self._at else ())}
+        kinds = {kind, *(self.subject(parent).kinds if parent in self._index else ())}
         spoken = (
             each
             for spot in (*self._elsewhere, *(("path", path) for path in way))
@@ -305,7 +307,7 @@ class Engine:
     def _create_as(self, login: str | None, item: Item, parent: str) -> bool:
         about = subject.pictured(self.data, item, parent, self.at)
         return (
-            (parent not in self._at or self.allows(login, "read", parent))
+            (parent not in self._index or self.allows(login, "read", parent))
             and self.allows_of(login, "create", about, any_state=True)
             and all(self.file(login, about, each, any_state=True) for each in item.categories)
         )

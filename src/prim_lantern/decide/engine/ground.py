@@ -36,8 +36,8 @@ def apart(situation: Situation) -> tuple[int, int, int]:
 class Ground:
     """The classes of items and of their categories, and the situation of each row.
 
-    `at` has the situation of each path (`UNSETTLED` until it is asked for), and `of_row` the
-    number of each row's among all `situations`. With `whole`, categories are part of the class
+    `at` has the situation of each row (`UNSETTLED` until it is asked for), and `of_row` its
+    number among all `situations`. With `whole`, categories are part of the class
     of an item and never decided apart.
     """
 
@@ -50,7 +50,7 @@ class Ground:
         self.filed = Numbered(_NOT_FILED)
         size = len(data.content)
         self.situations = Numbered(UNSETTLED)
-        self.at = dict.fromkeys(data.content.names, UNSETTLED)
+        self.at = [UNSETTLED] * size
         self.of_row = array("i", bytes(4 * size))
         self._lock = RLock()
         self._ways_at: dict[tuple[str, str], list[int]] = {}
@@ -87,7 +87,7 @@ class Ground:
     def _copy(self) -> Ground:
         found = object.__new__(Ground)
         found.__dict__.update(self.__dict__)
-        found.at, found.of_row = dict(self.at), self.of_row[:]
+        found.at, found.of_row = self.at[:], self.of_row[:]
         found.paths, found._chains = set(self.paths), dict(self._chains)
         found._known = dict(self._known)
         return found
@@ -108,14 +108,19 @@ class Ground:
             self._forget_below(path)
 
     def _forget_below(self, path: str) -> None:
-        start, end = self.data.tree.within(path)
-        self.forget(self.data.tree.rows[start:end])
+        tree = self.data.tree
+        start, end = tree.within(path)
+        if isinstance(tree.rows, range):  # the items stand in tree order: a stretch of rows
+            self.at[start:end] = [UNSETTLED] * (end - start)
+            self.of_row[start:end] = array("i", bytes(4 * (end - start)))
+        else:
+            self.forget(tree.rows[start:end])
 
     def forget(self, rows: Iterable[int]) -> None:
         """Let the situations of some rows be found anew."""
         for row in rows:
             self.of_row[row] = 0
-            self.at[self.data.content.names[row]] = UNSETTLED
+            self.at[row] = UNSETTLED
 
     def _settle(self, rows: Sequence[int]) -> None:
         content, kinds = self.data.content, self.data.content.columns["kind"]
@@ -135,7 +140,7 @@ class Ground:
                 key = (chain, own, kinds[row], states[row], filed[row])
                 number = known.get(key) or self._new(key)
             self.of_row[row] = number
-            self.at[path] = self.situations[number]
+            self.at[row] = self.situations[number]
 
     @cached_property
     def _timed(self) -> set[int]:

@@ -13,6 +13,7 @@ from prim_lantern.decide.engine.ground import Ground, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
 from prim_lantern.decide.engine.numbered import Numbered
 from prim_lantern.decide.engine.verdict import verdict
+from prim_lantern.site.who import Who
 
 WAY, FILED, MORE = 16, 32, 48  # where the codes of the levels stand in the key of an answer
 _KEPT = 200_000  # masks that one program remembers
@@ -130,12 +131,14 @@ class Shared:
 
 class Renewed(NamedTuple):
     """What has to be compiled anew after a change of words: some classes of items and of
-    categories, and all from certain numbers on."""
+    categories, and all from certain numbers on. `whos` are those of whom the words speak
+    (None where it may be anybody)."""
 
     ways: set[int]
     filed: set[int]
     ways_from: int
     filed_from: int
+    whos: frozenset[Who] | None
 
     def and_then(self, other: Renewed) -> Renewed:
         """What has to be after both, one after the other."""
@@ -144,6 +147,7 @@ class Renewed(NamedTuple):
             self.filed | other.filed,
             min(self.ways_from, other.ways_from),
             min(self.filed_from, other.filed_from),
+            None if self.whos is None or other.whos is None else self.whos | other.whos,
         )
 
 

@@ -52,14 +52,22 @@ class Population:
             )
             if status == "active" and login != data.owner
         )
-        self.logins = np.array(active, dtype=np.object_)
-        self.numbers = {login: number for number, login in enumerate(active)}
-        self.masks = [crowd[login][0] for login in active]
-        self.size = len(active)
+        self._take(np.array(active, dtype=np.object_), [crowd[login][0] for login in active])
+
+    def _take(self, logins: NDArray[np.object_], masks: list[int]) -> None:
+        self.logins, self.masks, self.size = logins, masks, len(masks)
+        self.numbers = {login: number for number, login in enumerate(logins.tolist())}
         self._members = self._by_bit()
         self._sets: dict[int, Numbers] = {}
         self._scratch = np.zeros(self.size, dtype=np.int64)
         self._said: dict[int, NDArray[np.int32]] = {}
+
+    def among(self, mask: int) -> Population:
+        """Only those who have any of some bits."""
+        some = [number for number, each in enumerate(self.masks) if each & mask]
+        found = object.__new__(Population)
+        found._take(self.logins[some], [self.masks[number] for number in some])
+        return found
 
     def _by_bit(self) -> dict[int, Numbers]:
         found: dict[int, list[int]] = {}

@@ -28,6 +28,8 @@ class Rights:
 
     `whos` are all of whom something speaks, and `levels_of_roles` has for each role that
     is spoken of the sorts of places where it is (after a change, maybe more than now).
+    `news` are those of whom the words speak that came or went with the last change (None
+    where it may concern anybody).
     """
 
     def __init__(self, data: SiteData, at: datetime) -> None:
@@ -38,6 +40,7 @@ class Rights:
         self.all_access: dict[Spot, list[Access]] = {}
         self._clauses: dict[Spot, list[Clause]] = {}
         self._by_action: dict[Spot, Mapping[str, Sequence[Clause]]] = {}
+        self.news: frozenset[Who] | None = None
         self._in_force = _in_force(data, at)
         for source in self._in_force.values():
             self._add(source)
@@ -63,7 +66,11 @@ class Rights:
         found._heed_readerships()
         if not roles.isdisjoint(found.levels_of_roles):
             return found, None
-        return found, spots | found._other_settings(self)
+        settings = found._other_settings(self)
+        whos = {who for source in (*gone, *come) for who in source.to}
+        by_role = any(who.kind == "role" for who in whos)
+        found.news = None if settings or by_role else frozenset(whos)
+        return found, spots | settings
 
     def _keep_apart(self, spots: set[Spot], roles: set[str], gone: set[int]) -> None:
         """Lists of their own for some places and roles, without what is gone."""
