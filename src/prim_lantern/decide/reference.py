@@ -30,7 +30,7 @@ from prim_lantern.decide.trace import (
 )
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import SITE, Place, is_above, way_to
+from prim_lantern.site.places import SITE, Place, is_above
 from prim_lantern.site.rights import OTHERS, OWN, PlaceSetting, Readership
 from prim_lantern.site.who import Who
 
@@ -321,30 +321,7 @@ class Reference:
             return self.read_item(login, path)
         return self.do(login, action, self.subject(path))
 
-    def ask(self, login: str | None, action: str, about: Subject) -> Reading | Doing:
-        """May the user do this to a subject, whether it stands there or is pictured?"""
-        return self.read(login, about) if action == "read" else self.do(login, action, about)
-
     # Creating, filing, moving --------------------------------------------------------
-
-    def could_create(self, login: str | None, kind: str, parent: str) -> bool:
-        """Whether anything speaks for creating such items there: a quick look before asking."""
-        if self.is_owner(login):
-            return True
-        way = way_to(parent)
-        kinds = {kind, *(self.subject(parent).kinds if parent in self.data.items else ())}
-        if any(
-            each.allow
-            and (each.kinds is None or not each.kinds.isdisjoint(kinds))
-            and (each.place.kind != "path" or each.place.name in way)
-            for each in self._spoken(login, "create")
-        ):
-            return True
-        whos = self.belonging.whos(self.belonging.acting(login))
-        return any(
-            self.data.roles[given.role].all_access and not whos.isdisjoint(given.to)
-            for given in self._given
-        )
 
     def may_create(
         self, login: str | None, kind: str, parent: str, categories: Sequence[str]

@@ -69,12 +69,6 @@ class Period(NamedTuple):
         ends = self.until is None or (other.until is not None and other.until <= self.until)
         return starts and ends
 
-    def overlap(self, other: Period) -> Period:
-        """The time that lies in both."""
-        since = max((end for end in (self.since, other.since) if end), default=None)
-        until = min((end for end in (self.until, other.until) if end), default=None)
-        return Period(since, until)
-
     @property
     def empty(self) -> bool:
         """Whether no moment lies in it."""

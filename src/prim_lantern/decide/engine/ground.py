@@ -65,7 +65,8 @@ class Ground:
 
     def settle(self, row: int) -> None:
         """Find the situation of a row."""
-        self._settle([row])
+        number = self.of_row[row] = self._number_of(row)
+        self.at[row] = self.situations[number]
 
     def settle_all(self) -> None:
         """Find the situation of every row that has none yet."""
