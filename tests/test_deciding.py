@@ -183,6 +183,18 @@ CASES = {
         + place("/club", 'readership = "public"\nreadership_from_above = false'),
         [("ben", "read", "/club/gull", False), ("ben", "read", "/club", True)],
     ),
+    "a yes at a category lets past the readerships there and above, not below": (
+        place("topic:sea", 'readership = "nobody"')
+        + rule("allow", "read", "user:ben", "topic:sea/gulls")
+        + rule("allow", "read", "user:ann", "topic:sea"),
+        [("ben", "read", "/club/gull", True), ("ann", "read", "/club/gull", True)],
+    ),
+    "a yes at the upper category does not let past a readership at the lower": (
+        place("topic:sea/gulls", 'readership = "nobody"')
+        + rule("allow", "read", "user:ben", "topic:sea/gulls")
+        + rule("allow", "read", "user:ann", "topic:sea"),
+        [("ben", "read", "/club/gull", True), ("ann", "read", "/club/gull", False)],
+    ),
     "a part meets only what stands on the way from its page": (
         CREW_AT_A
         + place("/a/p", 'readership = "signed-in"')

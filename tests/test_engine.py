@@ -10,7 +10,7 @@ from datetime import datetime
 from random import Random
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import prim_lantern as pl
@@ -45,6 +45,7 @@ def same(what: str, engine: bool, reference: bool, *asked: object) -> None:
     assert engine == reference, (what, *asked)
 
 
+@settings(max_examples=max(160, settings.default.max_examples if settings.default else 0))
 @given(sites(), st.lists(st.sampled_from(MOMENTS), min_size=2, max_size=2, unique=True), seeds)
 def test_every_decision_is_that_of_the_reference(site, moments, rng):
     for at in moments:
