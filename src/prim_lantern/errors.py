@@ -13,7 +13,15 @@
     ├── BadValue               a moment, period, place or the like that cannot be read
     ├── BadSite                a site with mistakes: .problems names them all
     ├── NoSite                 nothing to open at the place named
-    └── NotOverwritten         something is already there
+    ├── NotOverwritten         something is already there
+    ├── BadChange              a change that cannot be made in this form
+    │   ├── AlreadyThere       .name is taken
+    │   └── NoSuchChange       the history has no change of this .number
+    ├── NotAllowed             .by may not make this change
+    ├── NotConfirmed           a change that has to be confirmed: .cautions say why
+    ├── ChangedMeanwhile       somebody else changed what a change rests on
+    ├── BrokenHistory          a history that does not hold together
+    └── StoreTrouble           a disk, file or database that does not do its part
 
 Each error carries its data as attributes; its message names the value, what was
 expected and what to do. `exit_code` is what the command line ends with.
@@ -143,3 +151,74 @@ class NotOverwritten(PrimLanternError):
     def __init__(self, where: str, hint: str) -> None:
         self.where = where
         super().__init__(f"{where!r} is already there and was left as it is. {hint}")
+
+
+class BadChange(PrimLanternError):
+    """A change that cannot be made in this form; the message says what to do instead."""
+
+
+class AlreadyThere(BadChange):
+    """The `.name` is taken by something that is there already."""
+
+    def __init__(self, what: str, name: str) -> None:
+        self.name = name
+        super().__init__(f"The {what} {name!r} is there already; change it, or take another name.")
+
+
+class NoSuchChange(BadChange):
+    """The history has no change of this `.number`."""
+
+    def __init__(self, number: int, last: int) -> None:
+        self.number = number
+        has = f"it has the changes 1 to {last}" if last else "it has no changes yet"
+        super().__init__(f"There is no change {number} in the history: {has}.")
+
+
+class NotAllowed(PrimLanternError):
+    """`.by` may not make this change; `.because` says what is missing, a text each."""
+
+    exit_code = 1
+
+    def __init__(self, by: str, because: Sequence[str]) -> None:
+        self.by = by
+        self.because = tuple(because)
+        missing = "".join(f"\n  {each}" for each in self.because)
+        super().__init__(f"{by} may not make this change; nothing was changed.{missing}")
+
+
+class NotConfirmed(PrimLanternError):
+    """A change that nobody has confirmed; `.cautions` are the reasons to, a text each."""
+
+    def __init__(self, cautions: Sequence[str]) -> None:
+        self.cautions = tuple(cautions)
+        super().__init__("Nothing was changed. Add --yes to make this change all the same.")
+
+
+class ChangedMeanwhile(PrimLanternError):
+    """Somebody else changed what a change rests on; `.changes` are the numbers of theirs."""
+
+    def __init__(self, changes: Sequence[int], what: str) -> None:
+        self.changes = tuple(changes)
+        numbers = ", ".join(map(str, changes))
+        super().__init__(
+            f"Nothing was changed: meanwhile somebody made change {numbers}, and now {what}. "
+            "Look at the effects once more, and make your change again."
+        )
+
+
+class BrokenHistory(PrimLanternError):
+    """A history that does not hold together; `.number` is the first change that does not fit."""
+
+    exit_code = 1
+
+    def __init__(self, number: int, because: str) -> None:
+        self.number = number
+        super().__init__(f"The history is not whole at change {number}: {because}.")
+
+
+class StoreTrouble(PrimLanternError):
+    """A disk, file or database at `.where` that does not do its part; nothing was changed."""
+
+    def __init__(self, where: str, because: str) -> None:
+        self.where = where
+        super().__init__(f"{where}: {because}")

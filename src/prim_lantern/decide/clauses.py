@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -11,7 +11,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.places import Place
-from prim_lantern.site.rights import ANY, OWN, Capability, Given, Rule
+from prim_lantern.site.rights import ANY, OWN, Capability, Given, Role, Rule
 from prim_lantern.site.who import Who
 
 
@@ -115,15 +115,36 @@ def actions_named(data: SiteData, actions: tuple[str, ...]) -> frozenset[str]:
 
 def rows_of(data: SiteData, role: str) -> Iterator[tuple[str, Capability]]:
     """The capability rows of a role and of all roles that it includes, each role once."""
+    return ((each.name, row) for each in roles_in(data, role) for row in each.capabilities)
+
+
+def roles_in(data: SiteData, role: str) -> Iterator[Role]:
+    """A role, and all roles that it includes, each once."""
     waiting, seen = [role], {role}
     while waiting:
-        name = waiting.pop(0)
-        for row in data.roles[name].capabilities:
-            yield name, row
-        for included in data.roles[name].includes:
+        found = data.roles[waiting.pop(0)]
+        yield found
+        for included in found.includes:
             if included not in seen:
                 seen.add(included)
                 waiting.append(included)
+
+
+def beyond(data: SiteData, other: SiteData) -> Iterator[Clause]:
+    """The clauses of a site that another one has not, each with one action."""
+    said = _single(other)
+    return (clause for key, clause in _single(data).items() if key not in said)
+
+
+def _single(data: SiteData) -> Mapping[tuple[object, ...], Clause]:
+    """The clauses of a site, one for each action, by all that they say."""
+    found = {}
+    for each in clauses_of(data):
+        whom = (each.allow, each.who, each.place, each.period, each.no_exceptions)
+        what = (each.kinds, each.whose, each.states)
+        for action in each.actions:
+            found[(*whom, *what, action)] = replace(each, actions=frozenset({action}))
+    return found
 
 
 def brought_along(data: SiteData, role: str) -> dict[str, list[str]]:

@@ -33,6 +33,16 @@ BUILT_IN_ACTIONS: Final[Mapping[str, tuple[str, ...]]] = {
 MANAGING_ACTIONS: Final = ("manage-rights", "manage-people", "manage-roles", "look-as")
 NEED_MORE: Final = ("create", "file-under")  # what cannot be asked of an item alone
 SITE_WIDE_ACTIONS: Final = ("manage-people", "manage-roles", "look-as")
+RISKY_ACTIONS: Final = (  # what one would not want just anybody to do
+    "edit",
+    "delete",
+    "publish",
+    "withdraw",
+    "archive",
+    "restore-version",
+    "see-drafts",
+    *MANAGING_ACTIONS,
+)
 EVERY_ACTION: Final = "all"  # how a file writes "every action on items"
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields
 from typing import Any, Generic, TypeVar
 
@@ -90,10 +90,35 @@ class Columns(Mapping[str, _T], Generic[_T]):
         """The same with some objects replaced by others of the same names."""
         found = object.__new__(type(self))
         found.__dict__.update(self.__dict__)
-        name = next(iter(self.columns))
-        changed = {self.index[getattr(each, name)]: each for each in objects}
+        changed = {self.index[self._name(each)]: each for each in objects}
         found.changed = {**self.changed, **changed}
         return found
+
+    def revised(self, put: Iterable[_T] = (), gone: Collection[str] = ()) -> Columns[_T]:
+        """The same with some objects put in (in the row of their name, or at the end), and
+        those of some names gone. All columns stay shared where no row comes or goes."""
+        put = list(put)
+        added = [each for each in put if self._name(each) not in self.index]
+        changed = [each for each in put if self._name(each) in self.index]
+        found = self.with_changed(changed) if changed else self
+        if not added and not gone:
+            return found
+        rows = [row for row, name in enumerate(self.names) if name not in gone]
+        kept = len(rows)
+        columns = {
+            name: [values[row] for row in rows] + [getattr(each, name) for each in added]
+            for name, values in self.columns.items()
+        }
+        lines = [self._lines[row] for row in rows] if self._lines else []
+        anew = Columns(self.make, columns, self._file, [*lines, *(0 for _ in added)])
+        now = {old: new for new, old in enumerate(rows)}
+        anew.changed = {now[row]: each for row, each in found.changed.items() if row in now}
+        anew.changed = {**anew.changed, **{kept + i: each for i, each in enumerate(added)}}
+        return anew
+
+    def _name(self, each: _T) -> str:
+        name: str = getattr(each, next(iter(self.columns)))
+        return name
 
     def differing(self, other: Columns[_T]) -> set[int] | None:
         """The rows in which two sets differ; None where they share no columns."""
@@ -101,6 +126,13 @@ class Columns(Mapping[str, _T], Generic[_T]):
             return None
         rows = self.changed.keys() | other.changed.keys()
         return {row for row in rows if self.changed.get(row) is not other.changed.get(row)}
+
+    def same(self, row: int, other: Columns[_T], its_row: int) -> bool:
+        """Whether a row says the same as a row of another set."""
+        if not self.changed and not other.changed:
+            pairs = zip(self._in_order, other._in_order, strict=True)
+            return all(one[row] == another[its_row] for one, another in pairs)
+        return self.at(row) == other.at(its_row)
 
     def __getitem__(self, name: str) -> _T:
         return self.at(self.index[name])

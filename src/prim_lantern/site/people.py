@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Final, NamedTuple
 
 from prim_lantern.errors import BadValue
-from prim_lantern.site.moments import ALWAYS, Duration, Period, moment
+from prim_lantern.site.moments import ALWAYS, Duration, Period, moment, written
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.who import Who
 
 ACTIVE: Final = "active"
-STATUSES: Final = (ACTIVE, "invited", "suspended", "byline")
+INVITED: Final = "invited"
+SUSPENDED: Final = "suspended"
+BYLINE: Final = "byline"
+STATUSES: Final = (ACTIVE, INVITED, SUSPENDED, BYLINE)
 
 
 class Membership(NamedTuple):
@@ -62,6 +66,19 @@ class User:
                 return self.attributes.get(attribute, "")
 
 
+@dataclass(frozen=True, slots=True)
+class Invitation:
+    """A link that was sent to somebody invited: a hash of its token, and when it ends.
+
+    Whoever shows the token before then becomes an active user.
+    """
+
+    login: str
+    token_hash: str
+    until: datetime
+    origin: Origin | None = field(default=None, compare=False, repr=False)
+
+
 class StandIn(User):
     """Somebody pictured who is in just the groups listed: nothing else is known of them."""
 
@@ -80,6 +97,12 @@ OPERATORS: Final = (
     "filled",
 )
 
+_TEST = re.compile(
+    r"(\S+)\s+(is_not|is not|is|one_of|one of|none_of|none of|contains|before|after|filled)"
+    r"(?:\s+(.*))?",
+    re.DOTALL,
+)
+
 
 class Test(NamedTuple):
     """One test on an attribute: `values` holds one text, several, or a moment's text.
@@ -90,6 +113,34 @@ class Test(NamedTuple):
     attribute: str
     operator: str
     values: tuple[str, ...]
+
+    @classmethod
+    def read(cls, text: str) -> Test:
+        """A test from words such as "position is keeper", or "station one_of fennick; marrow".
+
+        Raises `BadValue` for anything else.
+
+        >>> Test.read("position is not keeper").operator
+        'is_not'
+        """
+        fit = _TEST.fullmatch(text.strip())
+        if not fit:
+            raise BadValue(
+                text,
+                f"is no test: write ATTRIBUTE, one of {', '.join(OPERATORS)}, and a value, as in "
+                "'position is keeper' (several with ';').",
+            )
+        attribute, operator, rest = fit[1], fit[2].replace(" ", "_"), (fit[3] or "").strip()
+        values = tuple(filter(None, map(str.strip, rest.split(";"))))
+        if operator == "filled":
+            values = (rest.casefold() or "true",)
+            if values[0] not in ("true", "false"):
+                raise BadValue(text, "cannot be read: 'filled' takes true or false.")
+        elif operator in ("before", "after"):
+            values = (written(moment(rest)),)
+        if not values or (len(values) > 1 and operator not in ("one_of", "none_of")):
+            raise BadValue(text, f"needs a value for {operator}; one_of takes several.")
+        return cls(attribute, operator, values)
 
     def fits(self, user: User) -> bool:
         """Whether the user passes; values compare without regard to case and outer space."""

@@ -75,6 +75,17 @@ class Tree:
             yield child
             place = self._at(_key(child) + _AFTER_STEP, place)
 
+    def sections_from(self, top: str) -> Iterator[str]:
+        """A path and every path below it that an item stands at or below, in tree order."""
+        if top == "/":
+            yield "/"
+            return
+        waiting = [top]
+        while waiting:
+            at = waiting.pop()
+            yield at
+            waiting += reversed([*self.steps_below(at)])
+
     def sections(self) -> Iterator[str]:
         """Every path that an item stands at or below, in tree order; the root always."""
         yield "/"

@@ -9,7 +9,7 @@ from prim_lantern.decide.timeline import timed_people
 from prim_lantern.site.data import SiteData
 
 # What an engine rests on: where one of these changes, everything may.
-_BASIS: Final = ("owner", "groups", "plans", "roles", "kinds", "actions", "category_sets")
+_BASIS: Final = ("owner", "groups", "plans", "kinds", "actions", "category_sets")
 
 
 class Differences(NamedTuple):

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule
+from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule, roles_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.rights import Given, PlaceSetting, Readership, Rule
@@ -47,8 +47,7 @@ class Rights:
         self._heed_readerships()
 
     def after(self, data: SiteData, at: datetime) -> tuple[Rights, set[Spot] | None]:
-        """The rights of a changed site with the same roles and actions, or of another moment,
-        and the places where they say something else; None where that may be anywhere."""
+        """The rights of a changed site with the same actions, or of another moment, and the places where they say something else; None where that may be anywhere."""
         found = object.__new__(Rights)
         found.__dict__.update(self.__dict__)
         found.data = data
@@ -172,10 +171,17 @@ class Rights:
         yield from (("path", path) for path in self.data.rights_cut_at)
 
 
-def _in_force(data: SiteData, at: datetime) -> Mapping[int, Source]:
-    """The rules and given roles in force; each is known by its identity, as it is frozen."""
-    sources: tuple[Source, ...] = (*data.rules, *data.given)
-    return {id(each): each for each in sources if each.period.holds(at)}
+def _in_force(data: SiteData, at: datetime) -> Mapping[tuple[int, ...], Source]:
+    """The rules and given roles in force, each known by its identity, as it is frozen, and by
+    that of the roles that speak in it."""
+    found: dict[tuple[int, ...], Source] = {
+        (id(each),): each for each in data.rules if each.period.holds(at)
+    }
+    speaking = {name: tuple(map(id, roles_in(data, name))) for name in data.roles}
+    for given in data.given:
+        if given.period.holds(at):
+            found[id(given), *speaking[given.role]] = given
+    return found
 
 
 def _clauses_of(data: SiteData, source: Source) -> Iterator[Clause]:

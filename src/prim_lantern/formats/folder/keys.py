@@ -112,6 +112,15 @@ TABLES: Final[Mapping[str, Table]] = {
             "lasts": Key(TEXT, "How long: '30 days', '6 months', '1 year'; left out: no end."),
         },
     ),
+    "invitations": Table(
+        LISTED,
+        "A link sent to somebody invited; commands write it.",
+        {
+            "login": Key(TEXT, "The login of the one invited.", True),
+            "token_hash": Key(TEXT, "SHA-256 of the link's token, as sha256:…", True),
+            "until": Key(MOMENT, "When the link ends.", True),
+        },
+    ),
     "roles": Table(
         BY_NAME,
         "A role: a named set of capabilities.",

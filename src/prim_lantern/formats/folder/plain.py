@@ -2,107 +2,56 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import date, datetime
-from typing import Any
+from typing import Any, Final
 
-from prim_lantern.site.content import BUILT_IN_KINDS, Kind
+from prim_lantern.site.actions import Action
+from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Kind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period, moment
-from prim_lantern.site.people import Group, Test
+from prim_lantern.site.people import Group, Invitation, Plan, Test
 from prim_lantern.site.places import HERE_AND_BELOW, Place
-from prim_lantern.site.rights import ANY, Capability, Rule
+from prim_lantern.site.rights import (
+    ANY,
+    Capability,
+    Given,
+    Limit,
+    PlaceSetting,
+    Promise,
+    Readership,
+    Role,
+    Rule,
+)
+
+Entry = dict[str, Any]
 
 
 def plain_tables(data: SiteData) -> dict[str, Any]:
     """The tables of site.toml as plain values; what says nothing is left out."""
-    site = {
+    tables: dict[str, Any] = {"site": site_entry(data)}
+    for part, entry in ENTRIES.items():
+        entries = getattr(data, part)
+        if part in LISTED_PARTS:
+            values = entries.values() if isinstance(entries, Mapping) else entries
+            tables[part] = [entry(each) for each in values]
+        else:
+            tables[part] = {name: entry(each) for name, each in entries.items()}
+    return {name: table for name, table in tables.items() if table}
+
+
+def site_entry(data: SiteData) -> Entry:
+    """What is said of the site itself."""
+    said = {
         "name": data.name,
         "owner": data.owner,
         "default_readership": data.default_readership,
         "sign_up_groups": data.sign_up_groups,
     }
-    tables: dict[str, Any] = {
-        "site": _short(site) | {"name": data.name},
-        "kinds": {name: _kind(each) for name, each in data.kinds.items()},
-        "actions": {
-            name: _short({"label": each.label, "brings": each.brings, "risky": each.risky})
-            for name, each in data.actions.items()
-        },
-        "category_sets": {name: dict(each.categories) for name, each in data.category_sets.items()},
-        "groups": {name: _group(each) for name, each in data.groups.items()},
-        "plans": {
-            name: _short(
-                {
-                    "label": each.label,
-                    "groups": each.groups,
-                    "lasts": str(each.lasts) if each.lasts else "",
-                }
-            )
-            for name, each in data.plans.items()
-        },
-        "roles": {
-            name: _short(
-                {
-                    "label": each.label,
-                    "about": each.about,
-                    "includes": each.includes,
-                    "capabilities": [_capability(row) for row in each.capabilities],
-                    "all_access": each.all_access,
-                }
-            )
-            for name, each in data.roles.items()
-        },
-        "given": [
-            _short(
-                {
-                    "role": each.role,
-                    "to": map(str, each.to),
-                    "within_any": _within(each.within_any),
-                    **_period(each.period),
-                }
-            )
-            for each in data.given
-        ],
-        "readerships": {
-            name: _short(
-                {
-                    "label": each.label,
-                    "readers": map(str, each.readers),
-                    "all_of": map(str, each.all_of),
-                    "but_not": map(str, each.but_not),
-                    "no_exceptions": each.no_exceptions,
-                }
-            )
-            for name, each in data.readerships.items()
-        },
-        "places": [
-            _short({**_where(each.place), "readership": each.readership})
-            | _unless_true("readership_from_above", each.readership_from_above)
-            | _unless_true("rights_from_above", each.rights_from_above)
-            for each in data.places
-        ],
-        "rules": [_rule(each) for each in data.rules],
-        "limits": [
-            {"kind": each.kind, "where": each.where, "at_most": each.at_most}
-            for each in data.limits
-        ],
-        "promises": [
-            _short(
-                {
-                    "who": map(str, each.who),
-                    "may" if each.may else "may_not": each.actions,
-                    "where": str(each.where),
-                    "note": each.note,
-                }
-            )
-            for each in data.promises
-        ],
-    }
-    return {name: table for name, table in tables.items() if table}
+    return _short(said) | {"name": data.name}
 
 
-def _short(values: Mapping[str, Any]) -> dict[str, Any]:
+def _short(values: Mapping[str, Any]) -> Entry:
     """The values without those that say nothing; every list as a list."""
     said = {}
     for key, value in values.items():
@@ -113,11 +62,11 @@ def _short(values: Mapping[str, Any]) -> dict[str, Any]:
     return said
 
 
-def _unless_true(key: str, value: bool) -> dict[str, Any]:
+def _unless_true(key: str, value: bool) -> Entry:
     return {} if value else {key: False}
 
 
-def _kind(kind: Kind) -> dict[str, Any]:
+def _kind(kind: Kind) -> Entry:
     built_in = BUILT_IN_KINDS.get(kind.name)
     return _short(
         {
@@ -131,7 +80,15 @@ def _kind(kind: Kind) -> dict[str, Any]:
     )
 
 
-def _group(group: Group) -> dict[str, Any]:
+def _action(action: Action) -> Entry:
+    return _short({"label": action.label, "brings": action.brings, "risky": action.risky})
+
+
+def _category_set(category_set: CategorySet) -> Entry:
+    return dict(category_set.categories)
+
+
+def _group(group: Group) -> Entry:
     return _short(
         {
             "label": group.label,
@@ -145,8 +102,8 @@ def _group(group: Group) -> dict[str, Any]:
     )
 
 
-def _row(row: tuple[Test, ...]) -> dict[str, Any]:
-    tests: dict[str, dict[str, Any]] = {}
+def _row(row: tuple[Test, ...]) -> Entry:
+    tests: dict[str, Entry] = {}
     for test in row:
         value: Any = test.values[0]
         if test.operator in ("one_of", "none_of"):
@@ -157,11 +114,72 @@ def _row(row: tuple[Test, ...]) -> dict[str, Any]:
     return tests
 
 
-def _capability(row: Capability) -> dict[str, Any]:
-    return _short({"kinds": row.kinds, "can": row.can, "own": row.own, "in_state": row.in_state})
+def _plan(plan: Plan) -> Entry:
+    lasts = str(plan.lasts) if plan.lasts else ""
+    return _short({"label": plan.label, "groups": plan.groups, "lasts": lasts})
 
 
-def _rule(rule: Rule) -> dict[str, Any]:
+def _invitation(invitation: Invitation) -> Entry:
+    return {
+        "login": invitation.login,
+        "token_hash": invitation.token_hash,
+        "until": _toml_moment(invitation.until),
+    }
+
+
+def _role(role: Role) -> Entry:
+    return _short(
+        {
+            "label": role.label,
+            "about": role.about,
+            "includes": role.includes,
+            "capabilities": [_capability(row) for row in role.capabilities],
+            "all_access": role.all_access,
+        }
+    )
+
+
+def _capability(row: Capability) -> Entry:
+    return _short(row._asdict())
+
+
+def _given(given: Given) -> Entry:
+    return _short(
+        {
+            "role": given.role,
+            "to": map(str, given.to),
+            "within_any": _within(given.within_any),
+            **_period(given.period),
+        }
+    )
+
+
+def _within(places: tuple[Place, ...]) -> list[str]:
+    names = list(map(str, places))
+    return [] if names == ["site"] else names
+
+
+def _readership(readership: Readership) -> Entry:
+    return _short(
+        {
+            "label": readership.label,
+            "readers": map(str, readership.readers),
+            "all_of": map(str, readership.all_of),
+            "but_not": map(str, readership.but_not),
+            "no_exceptions": readership.no_exceptions,
+        }
+    )
+
+
+def _place(setting: PlaceSetting) -> Entry:
+    return (
+        _short({**_where(setting.place), "readership": setting.readership})
+        | _unless_true("readership_from_above", setting.readership_from_above)
+        | _unless_true("rights_from_above", setting.rights_from_above)
+    )
+
+
+def _rule(rule: Rule) -> Entry:
     where = _where(rule.place) if rule.place.kind != "site" else {}
     return _short(
         {
@@ -179,17 +197,27 @@ def _rule(rule: Rule) -> dict[str, Any]:
     )
 
 
-def _where(place: Place) -> dict[str, Any]:
+def _limit(limit: Limit) -> Entry:
+    return {"kind": limit.kind, "where": limit.where, "at_most": limit.at_most}
+
+
+def _promise(promise: Promise) -> Entry:
+    return _short(
+        {
+            "who": map(str, promise.who),
+            "may" if promise.may else "may_not": promise.actions,
+            "where": str(promise.where),
+            "note": promise.note,
+        }
+    )
+
+
+def _where(place: Place) -> Entry:
     has_reach = place.kind == "path" and place.name != "/" and place.reach != HERE_AND_BELOW
     return {"where": place.name, "reach": place.reach if has_reach else ""}
 
 
-def _within(places: tuple[Place, ...]) -> list[str]:
-    names = list(map(str, places))
-    return [] if names == ["site"] else names
-
-
-def _period(period: Period) -> dict[str, Any]:
+def _period(period: Period) -> Entry:
     return {"since": _toml_moment(period.since), "until": _toml_moment(period.until)}
 
 
@@ -197,3 +225,22 @@ def _toml_moment(at: datetime | None) -> date | datetime | None:
     if at is None:
         return None
     return at.date() if moment(at.date()) == at else at
+
+
+# How one entry of each part is written, in the order of the file.
+ENTRIES: Final[Mapping[str, Callable[[Any], Entry]]] = {
+    "kinds": _kind,
+    "actions": _action,
+    "category_sets": _category_set,
+    "groups": _group,
+    "plans": _plan,
+    "invitations": _invitation,
+    "roles": _role,
+    "given": _given,
+    "readerships": _readership,
+    "places": _place,
+    "rules": _rule,
+    "limits": _limit,
+    "promises": _promise,
+}
+LISTED_PARTS: Final = ("invitations", "given", "places", "rules", "limits", "promises")

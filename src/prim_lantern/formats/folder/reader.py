@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -31,7 +32,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, moment, written
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin, Problem
-from prim_lantern.site.people import OPERATORS, Group, Plan, Row, Test, User
+from prim_lantern.site.people import OPERATORS, Group, Invitation, Plan, Row, Test, User
 from prim_lantern.site.places import SITE
 from prim_lantern.site.rights import (
     ANY,
@@ -107,6 +108,7 @@ def _read(
     return data
 
 
+_NEVER = datetime.max.replace(tzinfo=UTC)  # stands in for a moment that cannot be read
 _NOBODY: Columns[User] = Columns.of(User, ())
 _NO_ITEMS: Columns[Item] = Columns.of(Item, ())
 
@@ -145,6 +147,10 @@ class _Tables:
             "category_sets": dict(self._category_sets()),
             "groups": {name: self._group(name, table) for name, table in self._tables("groups")},
             "plans": {name: self._plan(name, table) for name, table in self._tables("plans")},
+            "invitations": {
+                each.login: each
+                for each in (self._invitation(table) for _, table in self._tables("invitations"))
+            },
             "roles": {name: self._role(name, table) for name, table in self._tables("roles")},
             "given": tuple(self._given(table) for _, table in self._tables("given")),
             "readerships": {
@@ -246,6 +252,11 @@ class _Tables:
                 table.origin, "lasts", Duration.read, table.text("lasts"), None
             )
         return Plan(name, table.text("label"), table.folded("groups"), lasts, table.origin)
+
+    def _invitation(self, table: Table) -> Invitation:
+        until = table.period().until or _NEVER
+        login = self._logins.spelled(table.text("login"))
+        return Invitation(login, table.text("token_hash"), until, table.origin)
 
     def _role(self, name: str, table: Table) -> Role:
         rows = [

@@ -8,6 +8,7 @@ from prim_lantern.site.check.notes import Notes
 from prim_lantern.site.moments import moment
 from prim_lantern.site.people import (
     ACTIVE,
+    INVITED,
     OPERATORS,
     STATUSES,
     TESTABLE_COLUMNS,
@@ -35,6 +36,13 @@ def check(notes: Notes) -> None:
     for plan in data.plans.values():
         notes.spelled(plan.origin, plan.name, names.key)
         notes.groups(plan.origin, "groups", plan.groups)
+
+    for invitation in data.invitations.values():
+        origin, login = invitation.origin, invitation.login
+        notes.users(origin, "login", [login])
+        if login in data.users and data.users[login].status != INVITED:
+            expected = f"is {data.users[login].status}; an invitation is for somebody invited."
+            notes.wrong(origin, "login", login, expected)
 
 
 def _owner(notes: Notes) -> None:

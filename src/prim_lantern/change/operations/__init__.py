@@ -1,0 +1,68 @@
+"""The operations: everything that can be done to a site, one file a subject."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import fields
+from typing import Any, Final
+
+from prim_lantern.change.operations import (
+    content,
+    groups,
+    people,
+    plans,
+    readerships,
+    rights,
+    roles,
+)
+from prim_lantern.change.operations.base import Operation
+from prim_lantern.errors import BadChange
+from prim_lantern.site.names import nearest
+from prim_lantern.site.rights import Capability
+from prim_lantern.wording import did_you_mean
+
+OPERATIONS: Final[Mapping[str, type[Operation]]] = {
+    each.do: each
+    for module in (roles, people, groups, plans, readerships, rights, content)
+    for each in vars(module).values()
+    if isinstance(each, type) and issubclass(each, Operation) and hasattr(each, "do")
+}
+
+
+def operation_from(values: Mapping[str, Any]) -> Operation:
+    """An operation from plain data, as `Operation.to_dict` gives it.
+
+    Raises `BadChange` for an unknown operation or field, and for one that is missing.
+
+    >>> operation_from({"do": "give", "role": "field-writer", "to": "group:volunteers"}).said()
+    'give field-writer to group:volunteers'
+    """
+    rest = dict(values)
+    name = rest.pop("do", None)
+    make = OPERATIONS.get(name) if isinstance(name, str) else None
+    if make is None:
+        hint = did_you_mean(nearest(name, OPERATIONS)) if isinstance(name, str) else ""
+        raise BadChange(f"{name!r} is no operation.{hint}")
+    known = {each.name for each in fields(make)}
+    for each in rest:
+        if each not in known:
+            raise BadChange(f"{name} has no {each!r}.{did_you_mean(nearest(each, known))}")
+    for each in ("capabilities", "add"):
+        rows = rest.get(each)
+        if isinstance(rows, (list, tuple)) and all(isinstance(row, Mapping) for row in rows):
+            rest[each] = tuple(_capability(row) for row in rows)
+    try:
+        return make(**rest)
+    except TypeError:
+        missing = [each for each in known if each not in rest]
+        raise BadChange(f"{name} needs more: it can have {', '.join(missing)}.") from None
+
+
+def _capability(row: Mapping[str, Any]) -> Capability:
+    for each in row:
+        if each not in Capability._fields:
+            raise BadChange(f"A capability row has no {each!r}.")
+    return Capability(**{name: tuple(value) for name, value in row.items()})
+
+
+__all__ = ["OPERATIONS", "Operation", "operation_from"]

@@ -1,0 +1,332 @@
+"""People: added, changed, invited, suspended, and the ownership handed over."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from hashlib import sha256
+from hmac import compare_digest
+from typing import Any, ClassVar
+
+from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said
+from prim_lantern.change.operations.entries import named, with_users, without_whos
+from prim_lantern.errors import AlreadyThere, BadChange
+from prim_lantern.site import names
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import moment, written
+from prim_lantern.site.people import (
+    ACTIVE,
+    BYLINE,
+    INVITED,
+    SUSPENDED,
+    Invitation,
+    Membership,
+    User,
+)
+from prim_lantern.site.who import Who
+
+
+def hash_of(token: str) -> str:
+    """What is kept of the token of an invitation, from which it cannot be had back.
+
+    A token holds 256 random bits, so that plain SHA-256 (FIPS 180-4) is enough.
+    """
+    return f"sha256:{sha256(token.encode()).hexdigest()}"
+
+
+@dataclass(frozen=True)
+class AddUser(Operation):
+    """Add a person: active, or a byline (a named author without an account).
+
+    `groups` are those they are in by hand. `attributes` are further columns of the people.
+    """
+
+    do: ClassVar[str] = "add-user"
+    login: str
+    name: str = ""
+    email: str = ""
+    status: str = ACTIVE
+    groups: Texts = ()
+    attributes: Mapping[str, str] = field(default_factory=dict)
+    joined: When = None
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        if self.status not in (ACTIVE, BYLINE):
+            raise BadChange(f"{self.status!r}: somebody new is active or a byline, or invited.")
+        joined = moment(self.joined) if self.joined else _day(made.at)
+        return _with_new(data, self, self.status, joined if self.status == ACTIVE else None)
+
+    def said(self) -> str:
+        return f"add {self.name or self.login}{' as a byline' if self.status == BYLINE else ''}"
+
+
+@dataclass(frozen=True)
+class Invite(Operation):
+    """Invite a person: until they accept, they are a guest. Invited once more, somebody gets a
+    new link, and the one before ends.
+
+    `token_hash` is `hash_of` the token in their link, which ends at `until`.
+    """
+
+    do: ClassVar[str] = "invite"
+    login: str
+    token_hash: str
+    until: When
+    name: str = ""
+    email: str = ""
+    groups: Texts = ()
+    attributes: Mapping[str, str] = field(default_factory=dict)
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        until = moment(self.until or made.at)
+        if until <= made.at:
+            raise BadChange(f"An invitation until {written(until)} has ended already.")
+        if names.folded(self.login) in map(names.folded, data.users):
+            user = data.user(self.login)
+            if user.status != INVITED:
+                raise AlreadyThere("user", user.login)
+            changed = _changed(data, user, self.name, self.email, self.attributes)
+            data = with_users(data, [_in_groups(data, changed, self.groups)])
+        else:
+            data = _with_new(data, self, INVITED, None)
+        login = data.login(self.login)
+        invitation = Invitation(login, self.token_hash, until)
+        return data.with_parts(invitations={**data.invitations, login: invitation})
+
+    def said(self) -> str:
+        return f"invite {self.name or self.login}"
+
+
+@dataclass(frozen=True)
+class Accept(Operation):
+    """Accept an invitation, by the token of the link: the person is active from now on."""
+
+    do: ClassVar[str] = "accept"
+    asks_nothing: ClassVar[bool] = True
+    login: str
+    token_hash: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        login = data.login(self.login)
+        invitation = data.invitations.get(login)
+        if invitation is None or not compare_digest(invitation.token_hash, self.token_hash):
+            raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
+        if made.at >= invitation.until:
+            raise BadChange(f"This link has ended on {written(invitation.until)}; ask for a new.")
+        user = replace(data.users[login], status=ACTIVE, joined=_day(made.at))
+        return with_users(_without_invitation(data, login), [user])
+
+    def said(self) -> str:
+        return f"accept the invitation of {self.login}"
+
+
+@dataclass(frozen=True)
+class CancelInvitation(Operation):
+    """Cancel an invitation: its link ends, and the person is no longer there."""
+
+    do: ClassVar[str] = "cancel-invitation"
+    login: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        user = data.user(self.login)
+        if user.status != INVITED:
+            raise BadChange(f"{user.called} is {user.status}: there is no invitation to cancel.")
+        return _removed(data, user)
+
+    def said(self) -> str:
+        return f"cancel the invitation of {self.login}"
+
+
+@dataclass(frozen=True)
+class ChangeUser(Operation):
+    """Change a person's name, e-mail, attributes (an empty text takes one away) or what roles
+    another system gives them."""
+
+    do: ClassVar[str] = "change-user"
+    login: str
+    name: str | None = None
+    email: str | None = None
+    attributes: Mapping[str, str] = field(default_factory=dict)
+    roles_elsewhere: tuple[str, ...] | None = None
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        user = data.user(self.login)
+        only_said(
+            name=self.name,
+            email=self.email,
+            attributes=self.attributes or None,
+            roles_elsewhere=self.roles_elsewhere,
+        )
+        user = _changed(data, user, self.name, self.email, self.attributes)
+        if self.roles_elsewhere is not None:
+            user = replace(user, roles_elsewhere=tuple(self.roles_elsewhere))
+        data = _with_attributes(data, self.attributes)
+        return with_users(data, [user])
+
+    def said(self) -> str:
+        return f"change {self.login}"
+
+
+@dataclass(frozen=True)
+class Suspend(Operation):
+    """Suspend a person: they count as a guest until they are brought back."""
+
+    do: ClassVar[str] = "suspend"
+    login: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        user = data.user(self.login)
+        if user.login == data.owner:
+            raise BadChange(f"{user.called} is the owner: hand over the ownership first.")
+        return with_users(data, [_from_state(user, ACTIVE, SUSPENDED)])
+
+    def said(self) -> str:
+        return f"suspend {self.login}"
+
+
+@dataclass(frozen=True)
+class BringBack(Operation):
+    """Bring back somebody suspended, with all they had."""
+
+    do: ClassVar[str] = "bring-back"
+    login: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        return with_users(data, [_from_state(data.user(self.login), SUSPENDED, ACTIVE)])
+
+    def said(self) -> str:
+        return f"bring back {self.login}"
+
+
+@dataclass(frozen=True)
+class RemoveUser(Operation):
+    """Remove a person, with every word that speaks of them alone. What they wrote stays: items
+    that name them as an author have to be given to somebody else before."""
+
+    do: ClassVar[str] = "remove-user"
+    login: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        user = data.user(self.login)
+        if user.login == data.owner:
+            raise BadChange(f"{user.called} is the owner and can never be removed.")
+        wrote = [
+            data.content.names[row]
+            for row, authors in enumerate(data.content.values_of("authors"))
+            if user.login in authors
+        ]
+        if wrote:
+            more = f" and {len(wrote) - 3} more" if len(wrote) > 3 else ""
+            raise BadChange(
+                f"{user.called} is an author of {', '.join(wrote[:3])}{more}: change the authors "
+                f"first, or suspend {user.login} instead."
+            )
+        return _removed(data, user)
+
+    def said(self) -> str:
+        return f"remove {self.login}"
+
+
+@dataclass(frozen=True)
+class HandOver(Operation):
+    """Hand over the ownership of the site to somebody active."""
+
+    do: ClassVar[str] = "hand-over"
+    to: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        user = data.user(self.to)
+        if user.status != ACTIVE:
+            hint = ", and has to accept the invitation first" if user.status == INVITED else ""
+            raise BadChange(f"{user.called} is {user.status}{hint}: the owner must be active.")
+        if user.login == data.owner:
+            raise BadChange(f"{user.called} is the owner already.")
+        return data.with_parts(owner=user.login)
+
+    def said(self) -> str:
+        return f"hand over the ownership to {self.to}"
+
+
+def _day(at: datetime) -> datetime:
+    return at.replace(hour=0, minute=0, second=0, microsecond=0)
+
+
+def _with_new(
+    data: SiteData, new: AddUser | Invite, status: str, joined: datetime | None
+) -> SiteData:
+    names.login(new.login)
+    if names.folded(new.login) in map(names.folded, data.users):
+        raise AlreadyThere("user", new.login)
+    user = User(new.login, new.name, new.email, status, joined=joined)
+    user = _changed(data, _in_groups(data, user, new.groups), None, None, new.attributes)
+    return with_users(_with_attributes(data, new.attributes), [user])
+
+
+def _in_groups(data: SiteData, user: User, groups: Texts) -> User:
+    have = {each.group for each in user.memberships}
+    wanted = [named(data, "groups", name).name for name in groups]
+    new = tuple(Membership(name) for name in dict.fromkeys(wanted) if name not in have)
+    return replace(user, memberships=(*user.memberships, *new))
+
+
+def _changed(
+    data: SiteData, user: User, name: str | None, email: str | None, values: Mapping[str, str]
+) -> User:
+    attributes = {**user.attributes, **{key: value.strip() for key, value in values.items()}}
+    said: dict[str, Any] = {"attributes": {key: each for key, each in attributes.items() if each}}
+    if name is not None:
+        said["name"] = name or user.name
+    if email is not None:
+        said["email"] = email or user.email
+    return replace(user, **said)
+
+
+def _with_attributes(data: SiteData, values: Mapping[str, str]) -> SiteData:
+    for name in values:
+        names.key(name)
+        if name in User.__dataclass_fields__ or name in ("groups", "roles_elsewhere"):
+            raise BadChange(f"{name!r} is no attribute: it has an option of its own.")
+    new = tuple(name for name in values if name not in data.attributes)
+    return data.with_parts(attributes=(*data.attributes, *new)) if new else data
+
+
+def _from_state(user: User, state: str, to: str) -> User:
+    if user.status != state:
+        raise BadChange(f"{user.called} is {user.status}, not {state}.")
+    return replace(user, status=to)
+
+
+def _without_invitation(data: SiteData, login: str) -> SiteData:
+    if login not in data.invitations:
+        return data
+    left = {name: each for name, each in data.invitations.items() if name != login}
+    return data.with_parts(invitations=left)
+
+
+def _removed(data: SiteData, user: User) -> SiteData:
+    """The site without a user, and without the words about them alone."""
+    login, who = user.login, Who("user", user.login)
+    data = without_whos(_without_invitation(data, login), {who})
+    groups = {
+        name: replace(
+            each,
+            members=tuple(member for member in each.members if member != login),
+            stewards=tuple(steward for steward in each.stewards if steward != who),
+        )
+        if login in each.members or who in each.stewards
+        else each
+        for name, each in data.groups.items()
+    }
+    changed = [
+        replace(
+            data.content.at(row), changed_by=tuple(each for each in hands if each != login)
+        )
+        for row, hands in data.content.filled("changed_by").items()
+        if login in hands
+    ]
+    return data.with_parts(
+        groups=groups,
+        users=data.people.revised(gone={login}),
+        items=data.content.revised(changed) if changed else data.items,
+    )

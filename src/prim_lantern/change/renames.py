@@ -1,0 +1,145 @@
+"""Moving items and renaming groups and people's places: what refers to them goes along."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
+from typing import Any, NamedTuple
+
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import Group, Membership, User
+from prim_lantern.site.places import Place, is_above
+from prim_lantern.site.who import Who
+
+
+class Renames(NamedTuple):
+    """Paths (each with all below it) and groups that get another name: old to new."""
+
+    paths: Mapping[str, str] = {}
+    groups: Mapping[str, str] = {}
+
+    @property
+    def inverse(self) -> Renames:
+        """The same, back."""
+        return Renames(*({new: old for old, new in each.items()} for each in self))
+
+    def path(self, path: str) -> str:
+        """A path as it is afterwards."""
+        for old, new in self.paths.items():
+            if path == old or is_above(old, path):
+                return new + path.removeprefix(old)
+        return path
+
+    def group(self, name: str) -> str:
+        """A group's name as it is afterwards."""
+        return self.groups.get(name, name)
+
+    def who(self, each: Who) -> Who:
+        """Who a word speaks of, as it is afterwards."""
+        return Who("group", self.group(each.name)) if each.kind == "group" else each
+
+    def place(self, each: Place) -> Place:
+        """A place as it is afterwards."""
+        return each._replace(name=self.path(each.name)) if each.kind == "path" else each
+
+
+def renamed(data: SiteData, renames: Renames) -> SiteData:
+    """The site with items moved and groups renamed, and all that speaks of them with them."""
+    if renames.paths:
+        data = _with_paths(data, renames)
+    if renames.groups:
+        data = _with_groups(data, renames)
+    return data
+
+
+def _with_paths(data: SiteData, renames: Renames) -> SiteData:
+    moving = [each for old in renames.paths for each in (old, *data.tree.below(old))]
+    moved = {path for path in moving if path in data.items}
+    put = [
+        replace(data.items[path], path=renames.path(path), origin=None)
+        for path in moving
+        if path in moved
+    ]
+    leading = [
+        replace(item, links_to=renames.path(item.links_to))
+        for row in data.content.filled("links_to")
+        if (item := data.content.at(row)).path not in moved
+        and item.links_to is not None
+        and renames.path(item.links_to) != item.links_to
+    ]
+    put = [
+        replace(item, links_to=renames.path(item.links_to)) if item.links_to else item
+        for item in put
+    ]
+    place = renames.place
+    return data.with_parts(
+        items=data.content.revised([*put, *leading], gone=moved),
+        **_words(data, place=place),
+        limits=_each(data.limits, where=lambda each: renames.path(each.where)),
+        promises=_each(data.promises, where=lambda each: place(each.where)),
+        places=_each(data.places, place=lambda each: place(each.place)),
+    )
+
+
+def _words(data: SiteData, *, place: Callable[[Place], Place]) -> dict[str, Any]:
+    return {
+        "rules": _each(data.rules, place=lambda each: place(each.place)),
+        "given": _each(data.given, within_any=lambda each: tuple(map(place, each.within_any))),
+    }
+
+
+def _with_groups(data: SiteData, renames: Renames) -> SiteData:
+    group, whos = renames.group, lambda each: tuple(map(renames.who, each))
+    names = set(renames.groups)
+    users = [
+        _in_groups(user, renames)
+        for user in data.users.values()
+        if any(each.group in names for each in user.memberships)
+    ]
+    return data.with_parts(
+        groups={
+            group(name): _group(each, renames) for name, each in data.groups.items()
+        },
+        plans=_named(data.plans, groups=lambda each: tuple(map(group, each.groups))),
+        sign_up_groups=tuple(map(group, data.sign_up_groups)),
+        rules=_each(data.rules, to=lambda each: whos(each.to)),
+        given=_each(data.given, to=lambda each: whos(each.to)),
+        promises=_each(data.promises, who=lambda each: whos(each.who)),
+        readerships=_named(
+            data.readerships,
+            readers=lambda each: whos(each.readers),
+            all_of=lambda each: whos(each.all_of),
+            but_not=lambda each: whos(each.but_not),
+        ),
+        users=data.people.revised(users) if users else data.users,
+    )
+
+
+def _group(each: Group, renames: Renames) -> Group:
+    return _same_or(
+        each,
+        name=renames.group(each.name),
+        counts_in=tuple(map(renames.group, each.counts_in)),
+        stewards=tuple(map(renames.who, each.stewards)),
+    )
+
+
+def _in_groups(user: User, renames: Renames) -> User:
+    memberships = (Membership(renames.group(m.group), m.period) for m in user.memberships)
+    return replace(user, memberships=tuple(memberships))
+
+
+def _each(entries: Iterable[Any], **fields: Callable[[Any], Any]) -> tuple[Any, ...]:
+    """The entries with some fields worked out anew; those that stay the same are kept."""
+    return tuple(
+        _same_or(each, **{name: value(each) for name, value in fields.items()}) for each in entries
+    )
+
+
+def _named(entries: Mapping[str, Any], **fields: Callable[[Any], Any]) -> dict[str, Any]:
+    return dict(zip(entries, _each(entries.values(), **fields), strict=True))
+
+
+def _same_or(each: Any, **fields: Any) -> Any:
+    changed = {name: value for name, value in fields.items() if getattr(each, name) != value}
+    return replace(each, **changed) if changed else each

@@ -1,0 +1,329 @@
+"""Effects in short: who gains and loses what, the most delicate first; and what to think of."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
+
+from prim_lantern.change.effects import Effects
+from prim_lantern.change.pieces import Piece
+from prim_lantern.decide.explain import words
+from prim_lantern.site.actions import RISKY_ACTIONS
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import is_above, way_to
+from prim_lantern.site.rights import Promise
+from prim_lantern.site.who import AUDIENCES, EVERYONE, GUESTS, SIGNED_IN, Who
+
+_MANY_PEOPLE = 10
+_MANY_ITEMS = 20
+_NAMED = 3
+
+_Signature = tuple[tuple[str, str, bool], ...]
+
+
+class Line(NamedTuple):
+    """One line of a summary: who, whether they gain, and what where, each in words."""
+
+    who: str
+    gains: bool
+    what: str
+    one: bool = False
+
+    def __str__(self) -> str:
+        verb = "gain" if self.gains else "lose"
+        return f"{self.who} {verb}{'s' if self.one else ''} {self.what}"
+
+
+def lines_of(effects: Effects, most: int = 12) -> list[Line]:
+    """The effects in short: guests first, then people who gain and lose the same together, most
+    people first."""
+    data = effects.after.data
+    if not effects.nameable:
+        return list(_by_action(effects))
+    clusters: dict[_Signature, list[str | None]] = {}
+    each_ones: dict[str | None, list[tuple[str, str, bool]]] = {}
+    for who, action, where, gained in effects:
+        each_ones.setdefault(who, []).append((action, where, gained))
+    for who, theirs in each_ones.items():
+        clusters.setdefault(tuple(theirs), []).append(who)
+    ordered = sorted(clusters.items(), key=lambda each: (None not in each[1], -len(each[1])))
+    lines = []
+    for signature, people in ordered:
+        called = _called(effects, people)
+        for gains in (True, False):
+            some = [(action, where) for action, where, gained in signature if gained == gains]
+            if some:
+                one = len(people) == 1 and people[0] is not None
+                lines.append(Line(called, gains, _what(data, some), one))
+    if len(lines) > most:
+        rest = len(lines) - most + 1
+        lines = [*lines[: most - 1], Line(f"{rest} more sorts of people", True, "--list has all")]
+    return lines
+
+
+def _by_action(effects: Effects) -> Iterator[Line]:
+    """How much of each action, where there is too much to name everybody."""
+    gained: Counter[str] = Counter()
+    lost: Counter[str] = Counter()
+    items: Counter[tuple[str, bool]] = Counter()
+    for each in effects.changed:
+        if each.guests:
+            yield Line("Guests", each.guests > 0, f"{each.action} at {each.where}")
+        for count, gains, into in ((each.gained, True, gained), (each.lost, False, lost)):
+            if count:
+                into[each.action] += count
+                items[each.action, gains] += 1
+    for into, gains in ((gained, True), (lost, False)):
+        for action, pairs in into.items():
+            number = items[action, gains]
+            yield Line(f"{pairs:,} pairs of a person and an item", gains, f"{action}, {number:,} items")
+
+
+def _called(effects: Effects, people: Sequence[str | None]) -> str:
+    """Some people in words: their names, or the group that they are in."""
+    data = effects.after.data
+    logins = [login for login in people if login is not None]
+    guests = ["Guests"] if len(logins) < len(people) else []
+    if not logins:
+        return "Guests"
+    if len(logins) <= _NAMED:
+        names = [_name(effects, login) for login in logins]
+        return words.listed([*guests, *names])
+    group = _smallest_group(effects, logins)
+    if group is None:
+        active = sum(1 for each in data.users.values() if each.status == "active")
+        every = len(logins) >= active - 1
+        count = f"{'All' if every else ''} {len(logins)} people signed in".strip() if every else (
+            f"{len(logins)} people"
+        )
+        return words.listed([*guests, count])
+    name, size = group
+    of = f"All {size}" if size == len(logins) else f"{len(logins)}"
+    return words.listed([*guests, f"{of} in group {data.groups[name].called}"])
+
+
+def _name(effects: Effects, login: str) -> str:
+    for engine in (effects.after, effects.before):
+        if login in engine.data.users:
+            return engine.data.users[login].called
+    return login
+
+
+def _smallest_group(effects: Effects, logins: Sequence[str]) -> tuple[str, int] | None:
+    """The smallest group, after or before the change, that all of some people are in."""
+    for engine in (effects.after, effects.before):
+        belonging, data = engine.crowd.belonging, engine.data
+        if any(login not in data.users for login in logins):
+            continue
+        common = set[str].intersection(*(set(belonging.ways(login)) for login in logins))
+        common &= effects.after.data.groups.keys()
+        if common:
+            sizes = {name: len(engine.crowd.members(Who("group", name))) for name in common}
+            name = min(common, key=lambda each: (sizes[each], each))
+            return name, sizes[name]
+    return None
+
+
+def _what(data: SiteData, some: Iterable[tuple[str, str]]) -> str:
+    """Actions and where: actions at the same places together."""
+    filed: dict[tuple[str, str], list[str]] = {}  # "create post" by parent: the categories
+    by_action: dict[str, list[str]] = {}
+    for action, where in some:
+        bare, _, category = action.partition(" in ")
+        if category:
+            filed.setdefault((bare, where), []).append(category)
+        else:
+            by_action.setdefault(action, []).append(where)
+    for (bare, where), categories in filed.items():
+        in_some = categories[0] if len(categories) == 1 else f"{len(categories)} categories"
+        by_action.setdefault(f"{bare} in {in_some}", []).append(where)
+    by_places: dict[tuple[str, ...], list[str]] = {}
+    for action, wheres in by_action.items():
+        by_places.setdefault(tuple(wheres), []).append(action)
+    texts = []
+    for places, actions in by_places.items():
+        texts.append(f"{words.listed(actions)} {_where(data, places, actions)}")
+    return "; ".join(texts)
+
+
+def _where(data: SiteData, places: Sequence[str], actions: Sequence[str]) -> str:
+    below = all(each.startswith("create ") for each in actions)
+    at = "below" if below else "at"
+    if len(places) <= _NAMED:
+        return f"{at} {words.listed(places)}"
+    paths = [each for each in places if each.startswith("/")]
+    tops: Counter[str] = Counter(way_to(path)[1] if path != "/" else "/" for path in paths)
+    if len(tops) == 1:
+        top = _common(paths)
+        return f"{at} {len(places)} {'places' if below else 'items'} in {top}"
+    named = [f"{top} ({count})" for top, count in tops.most_common(4)]
+    more = f" and {len(tops) - 4} more sections" if len(tops) > 4 else ""
+    return f"{at} {len(places)} {'places' if below else 'items'}: {', '.join(named)}{more}"
+
+
+def _common(paths: Sequence[str]) -> str:
+    """The nearest path at or above all of some paths."""
+    common = way_to(paths[0])
+    for path in paths[1:]:
+        common = tuple(one for one, other in zip(common, way_to(path), strict=False) if one == other)
+    return common[-1]
+
+
+# What to think of before it is made ------------------------------------------------------------
+
+
+def cautions_of(effects: Effects, pieces: Sequence[Piece]) -> list[str]:
+    """Why a change is worth a second thought, the gravest first; none for everyday ones."""
+    return list(dict.fromkeys(_cautions(effects, pieces)))
+
+
+def _cautions(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
+    before, after = effects.before.data, effects.after.data
+    content_only = all(piece.part == "items" for piece in pieces)
+    for piece in pieces:
+        if piece.part == "site" and piece.name == "owner":
+            yield f"{words.person(after, piece.after)} becomes the owner of the site."
+    yield from _all_access(after, pieces)
+    yield from _broken_promises(effects)
+    yield from _risky(after, pieces)
+    if not content_only:
+        yield from _opened_to_guests(effects)
+    yield from _removed(before, effects, pieces)
+    yield from _many(effects, content_only=content_only)
+
+
+def _all_access(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
+    for piece in pieces:
+        if piece.part == "given" and piece.after and after.roles[piece.after.role].all_access:
+            to = words.listed(words.who(after, each) for each in piece.after.to)
+            within = words.listed(map(words.where, piece.after.within_any), "or")
+            yield f"{to} gets all access {within}: everything there, whatever any rule says."
+
+
+def _broken_promises(effects: Effects) -> Iterator[str]:
+    after = effects.after.data
+    for promise in after.promises:
+        for each in effects.changed:
+            if each.action in promise.actions and _within(after, promise, each.where):
+                who = _who_breaks(effects, promise, each.action, each.where)
+                if who:
+                    to = words.listed(words.who(after, one) for one in promise.who)
+                    verb = "must be able to" if promise.may else "must never"
+                    what = words.listed(promise.actions, "or")
+                    now = "would no longer" if promise.may else "would"
+                    yield (
+                        f"It breaks a promise: {to} {verb} {what} {words.where(promise.where)}; "
+                        f"{who} {now} {each.action} {each.where}."
+                    )
+                    break
+
+
+def _within(data: SiteData, promise: Promise, path: str) -> bool:
+    where = promise.where
+    if where.kind == "site":
+        return True
+    if not path.startswith("/"):
+        return False
+    if where.kind == "path":
+        return path == where.name or (where.name != "/" and is_above(where.name, path))
+    item = data.items.get(data.page_of(path)) if path in data.items else None
+    filed = item.categories if item else ()
+    return any(each == where.name or each.startswith(f"{where.name}/") for each in filed)
+
+
+def _who_breaks(effects: Effects, promise: Promise, action: str, where: str) -> str | None:
+    """One of those of whom the promise speaks and who would break it."""
+    gained, lost = effects.people(action, where)
+    people = lost if promise.may else gained
+    row = next(e for e in effects.changed if (e.action, e.where) == (action, where))
+    guests = row.guests < 0 if promise.may else row.guests > 0
+    if guests and {EVERYONE, GUESTS} & set(promise.who):
+        return "guests"
+    belonging = effects.after.crowd.belonging
+    reference = effects.after.reference
+    for login in people:
+        if login in effects.after.data.users and login != effects.after.data.owner:
+            about = effects.after.subject(where) if where in effects.after.data.items else None
+            whos = belonging.whos(belonging.acting(login))
+            for who in promise.who:
+                holds = who.kind == "role" and about and reference.is_among(login, who, about)
+                if who in whos or holds:
+                    return words.person(effects.after.data, login)
+    return None
+
+
+def _risky(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
+    """Risky actions that come to a broad audience."""
+    risky = {*RISKY_ACTIONS, *(each.name for each in after.actions.values() if each.risky)}
+    broad = {EVERYONE, GUESTS, SIGNED_IN, *(Who("group", each) for each in after.sign_up_groups)}
+    for who, actions in _given_now(after, pieces):
+        some = [each for each in actions if each in risky or each == "all"]
+        if who in broad and some:
+            called = words.who(after, who)
+            join = "" if who.name in AUDIENCES else ", which anybody can join"
+            yield f"{words.listed(some)} is risky, and {called}{join}, is many."
+
+
+def _given_now(after: SiteData, pieces: Sequence[Piece]) -> Iterator[tuple[Who, list[str]]]:
+    from prim_lantern.decide.clauses import rows_of
+
+    changed = {piece.name for piece in pieces if piece.part == "roles" and piece.after}
+    for piece in pieces:
+        if piece.part == "rules" and piece.after and piece.after.allow:
+            yield from ((who, list(piece.after.actions)) for who in piece.after.to)
+    fresh = [piece.after for piece in pieces if piece.part == "given" and piece.after]
+    fresh += [each for each in after.given if each.role in changed]
+    for given in fresh:
+        rows = [row for _, row in rows_of(after, given.role)]
+        actions = dict.fromkeys(action for row in rows for action in (*row.can, *row.own))
+        yield from ((who, list(actions)) for who in given.to)
+
+
+def _opened_to_guests(effects: Effects) -> Iterator[str]:
+    opened = [each for each in effects.changed if each.guests > 0]
+    if opened:
+        what = _what(effects.after.data, [(each.action, each.where) for each in opened])
+        yield f"Guests, that is everybody in the world, gain {what}."
+
+
+def _removed(before: SiteData, effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
+    crowd = effects.before.crowd
+    for piece in pieces:
+        if piece.after is not None:
+            continue
+        if piece.part == "groups":
+            count = len(crowd.members(Who("group", piece.name)))
+            spoken = sum(Who("group", piece.name) in each.to for each in _words(before))
+            if count or spoken:
+                called = before.groups[piece.name].called
+                yield f"The group {called} is in use: {count} members, {spoken} words speak of it."
+        elif piece.part == "roles":
+            given = [each for each in before.given if each.role == piece.name]
+            if given:
+                to = words.listed(words.who(before, who) for each in given for who in each.to)
+                yield f"The role {before.roles[piece.name].called} is in use: it is given to {to}."
+        elif piece.part == "users":
+            yield f"{piece.before.called} is no longer there; to suspend somebody can be taken back."
+    items = [piece for piece in pieces if piece.part == "items" and piece.after is None]
+    if len(items) > 1:
+        yield f"{len(items)} items are removed: {_where(before, [e.name for e in items], ['x'])[3:]}."
+
+
+def _words(data: SiteData) -> Iterator[object]:
+    yield from data.rules
+    yield from data.given
+
+
+def _many(effects: Effects, *, content_only: bool) -> Iterator[str]:
+    items = {each.where for each in effects.changed}
+    if content_only:
+        if len(items) >= _MANY_ITEMS:
+            yield f"It touches {len(items):,} items."
+        return
+    if not effects.nameable:
+        yield f"It touches {effects.size:,} pairs of a person and what they may do somewhere."
+        return
+    people = {who for who, *_ in effects if who is not None}
+    if len(people) >= _MANY_PEOPLE:
+        yield f"It touches {len(people):,} people, at {len(items):,} places."
