@@ -78,7 +78,11 @@ class Effects:
         return tuple(
             sorted(
                 (*rows, *self._counted(self._special)),
-                key=lambda each: (place.get(each.where, last), each.where, order.get(each.action, 99)),
+                key=lambda each: (
+                    place.get(each.where, last),
+                    each.where,
+                    order.get(each.action, 99),
+                ),
             )
         )
 
@@ -213,9 +217,7 @@ class Effects:
         was, now = (engine.data.content.index for engine in self._engines)
         paths = list(self.after.data.content.names)
         before = [was.get(self._earlier(path), -1) for path in paths]
-        gone = [
-            path for path in self.before.data.content.names if self._later(path) not in now
-        ]
+        gone = [path for path in self.before.data.content.names if self._later(path) not in now]
         before += [was[path] for path in gone]
         after = [*range(len(paths)), *(-1 for _ in gone)]
         return [*paths, *gone], (np.array(before), np.array(after))
@@ -270,8 +272,10 @@ class Effects:
         whos |= {who for word in set(before.given) ^ set(after.given) for who in word.to}
         for data in (before, after):
             for given in data.given:
-                if any(before.roles.get(e.name) != after.roles.get(e.name)
-                       for e in roles_in(data, given.role)):
+                if any(
+                    before.roles.get(e.name) != after.roles.get(e.name)
+                    for e in roles_in(data, given.role)
+                ):
                     whos |= set(given.to)
         if any(who.kind in ("role", "audience") for who in whos):
             return None

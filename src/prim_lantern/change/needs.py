@@ -394,9 +394,7 @@ def _all_access(data: SiteData, pieces: Iterable[Piece]) -> set[tuple[str, Given
     found = set()
     for user in users:
         groups = {
-            group
-            for way in belonging.direct_ways(user)
-            for group in _with_upper(data, way.group)
+            group for way in belonging.direct_ways(user) for group in _with_upper(data, way.group)
         }
         whos = {Who("user", user.login), EVERYONE, SIGNED_IN, *(Who("group", g) for g in groups)}
         found |= {(user.login, each) for each in given if not whos.isdisjoint(each.to)}

@@ -73,7 +73,9 @@ class Proposal:
         problems = problems_in(after, self.data)
         if problems:
             listed = "".join(f"\n  {each}" for each in problems[:10])
-            raise BadChange(f"This would leave the site with mistakes; nothing was changed.{listed}")
+            raise BadChange(
+                f"This would leave the site with mistakes; nothing was changed.{listed}"
+            )
         renames, before = patch.renames, self.data
         if not patch.renames_first:  # the pieces come first; ask about each by itself
             middle = Patch(Renames(), patch.pieces).applied(before)

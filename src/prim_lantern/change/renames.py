@@ -97,9 +97,7 @@ def _with_groups(data: SiteData, renames: Renames) -> SiteData:
         if any(each.group in names for each in user.memberships)
     ]
     return data.with_parts(
-        groups={
-            group(name): _group(each, renames) for name, each in data.groups.items()
-        },
+        groups={group(name): _group(each, renames) for name, each in data.groups.items()},
         plans=_named(data.plans, groups=lambda each: tuple(map(group, each.groups))),
         sign_up_groups=tuple(map(group, data.sign_up_groups)),
         rules=_each(data.rules, to=lambda each: whos(each.to)),

@@ -77,7 +77,9 @@ def _by_action(effects: Effects) -> Iterator[Line]:
     for into, gains in ((gained, True), (lost, False)):
         for action, pairs in into.items():
             number = items[action, gains]
-            yield Line(f"{pairs:,} pairs of a person and an item", gains, f"{action}, {number:,} items")
+            yield Line(
+                f"{pairs:,} pairs of a person and an item", gains, f"{action}, {number:,} items"
+            )
 
 
 def _called(effects: Effects, people: Sequence[str | None]) -> str:
@@ -94,8 +96,10 @@ def _called(effects: Effects, people: Sequence[str | None]) -> str:
     if group is None:
         active = sum(1 for each in data.users.values() if each.status == "active")
         every = len(logins) >= active - 1
-        count = f"{'All' if every else ''} {len(logins)} people signed in".strip() if every else (
-            f"{len(logins)} people"
+        count = (
+            f"{'All' if every else ''} {len(logins)} people signed in".strip()
+            if every
+            else (f"{len(logins)} people")
         )
         return words.listed([*guests, count])
     name, size = group
@@ -166,7 +170,9 @@ def _common(paths: Sequence[str]) -> str:
     """The nearest path at or above all of some paths."""
     common = way_to(paths[0])
     for path in paths[1:]:
-        common = tuple(one for one, other in zip(common, way_to(path), strict=False) if one == other)
+        common = tuple(
+            one for one, other in zip(common, way_to(path), strict=False) if one == other
+        )
     return common[-1]
 
 

@@ -13,6 +13,8 @@ from prim_lantern.wording import did_you_mean, shortened
 class Origin:
     """The file and line of a piece of a site, and the lines of its keys.
 
+    Without a file, `line` is the number of the change that made it so.
+
     >>> str(Origin("site.toml", 12, {"to": 14}).of("to"))
     'site.toml, line 14'
     """
@@ -30,6 +32,8 @@ class Origin:
         return Origin(self.file, line or self.line)
 
     def __str__(self) -> str:
+        if not self.file:
+            return f"change {self.line}" if self.line else "from the start"
         return f"{self.file}, line {self.line}"
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said, row
-from prim_lantern.change.operations.entries import list_changed, named, readership_in
+from prim_lantern.change.operations.entries import list_changed, named
 from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.decide import standing
 from prim_lantern.errors import AlreadyThere, BadChange, UnknownItem
@@ -15,7 +15,7 @@ from prim_lantern.site import names
 from prim_lantern.site.actions import STEPS
 from prim_lantern.site.content import DRAFT, IN_REVIEW, PUBLISHED, CategorySet, Item, state_after
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import moment, written
+from prim_lantern.site.moments import moment
 from prim_lantern.site.places import is_above, parent_of
 from prim_lantern.wording import with_article
 
@@ -224,7 +224,9 @@ class TakeStep(Operation):
             data.action(self.step)
             raise BadChange(f"{self.step!r} is no step: use one of {', '.join(STEPS)}.")
         if data.all_kinds[item.kind].part:
-            raise BadChange(f"{item.path} is a part: its state is that of {data.page_of(item.path)}.")
+            raise BadChange(
+                f"{item.path} is a part: its state is that of {data.page_of(item.path)}."
+            )
         for name in ("public_from", "public_until"):
             if getattr(self, name) is not None:
                 item = replace(item, **{name: moment(getattr(self, name))})

@@ -250,7 +250,9 @@ class SetCondition(Operation):
 
     def said(self) -> str:
         rows = " or ".join(self.rows)
-        return f"let group:{self.group} take in {f'whose {rows}' if rows else 'nobody'} by condition"
+        return (
+            f"let group:{self.group} take in {f'whose {rows}' if rows else 'nobody'} by condition"
+        )
 
 
 @dataclass(frozen=True)
@@ -271,7 +273,9 @@ class MapGroup(Operation):
         return put(data, "groups", replace(group, mapped_from=mapped))
 
     def said(self) -> str:
-        return f"map {row([*self.add, *(f'no longer {each}' for each in self.drop)])} to {self.group}"
+        return (
+            f"map {row([*self.add, *(f'no longer {each}' for each in self.drop)])} to {self.group}"
+        )
 
 
 def condition(rows: Iterable[str]) -> tuple[tuple[Test, ...], ...]:

@@ -319,9 +319,7 @@ def _removed(data: SiteData, user: User) -> SiteData:
         for name, each in data.groups.items()
     }
     changed = [
-        replace(
-            data.content.at(row), changed_by=tuple(each for each in hands if each != login)
-        )
+        replace(data.content.at(row), changed_by=tuple(each for each in hands if each != login))
         for row, hands in data.content.filled("changed_by").items()
         if login in hands
     ]

@@ -84,7 +84,9 @@ class ChangeReadership(Operation):
         said = only_said(label=self.label, no_exceptions=self.no_exceptions, **lists)
         changed = replace(entry, **said)
         if not changed.readers:
-            raise BadChange(f"Nobody would be left in {entry.name}; use 'nobody' where you mean it.")
+            raise BadChange(
+                f"Nobody would be left in {entry.name}; use 'nobody' where you mean it."
+            )
         return put(data, "readerships", changed)
 
     def said(self) -> str:

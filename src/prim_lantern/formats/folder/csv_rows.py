@@ -119,8 +119,18 @@ def read_people(
         PEOPLE_FILE, raw, PEOPLE_COLUMNS, PEOPLE_COLUMNS, problems, more=True, progress=progress
     )
     attributes = tuple(each for each in file.header if each and each not in PEOPLE_COLUMNS)
+    return people_of(file, attributes, problems), attributes
+
+
+def people_of(
+    batches: Iterable[Rows],
+    attributes: tuple[str, ...],
+    problems: Problems,
+    file: str = PEOPLE_FILE,
+) -> Columns[User]:
+    """The users of some rows, by login."""
     table = _Table(
-        PEOPLE_FILE,
+        file,
         ("login", "name", "email"),
         {
             "status": lambda cell: cell or ACTIVE,
@@ -130,7 +140,7 @@ def read_people(
         },
     )
     values: list[Mapping[str, str]] = []
-    for rows in file:
+    for rows in batches:
         table.add(rows, problems)
         values += _attributes(attributes, rows)
     table.columns["attributes"] = values
@@ -139,7 +149,7 @@ def read_people(
     groups = table.columns.pop("groups")
     table.columns["memberships"] = [each[0] for each in groups]
     table.columns["enrolments"] = [each[1] for each in groups]
-    return _columns(User, table), attributes
+    return _columns(User, table)
 
 
 def _attributes(names: tuple[str, ...], rows: Rows) -> Iterable[Mapping[str, str]]:
@@ -200,12 +210,19 @@ def read_content(
         more=False,
         progress=progress,
     )
+    return content_of(file, logins, problems)
+
+
+def content_of(
+    batches: Iterable[Rows], logins: Logins, problems: Problems, file: str = CONTENT_FILE
+) -> Columns[Item]:
+    """The items of some rows, by path."""
 
     def people(cell: str) -> tuple[str, ...]:
         return tuple(map(logins.spelled, _list(cell)))
 
     table = _Table(
-        CONTENT_FILE,
+        file,
         ("path", "title"),
         {
             "kind": str,
@@ -219,7 +236,7 @@ def read_content(
             "links_to": lambda cell: cell or None,
         },
     )
-    for rows in file:
+    for rows in batches:
         table.add(rows, problems)
     expected = "is there twice (first in line {}); one item stands at a path."
     table.without_doubles("path", str, expected, problems)

@@ -5,19 +5,20 @@ from __future__ import annotations
 import csv
 import io
 import os
-from collections.abc import Iterable, Mapping
-from datetime import datetime
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from prim_lantern.errors import NotOverwritten, PrimLanternError
+from prim_lantern.formats.folder.cells import item_cells, person_cells
 from prim_lantern.formats.folder.csv_rows import CONTENT_FILE, PEOPLE_FILE
 from prim_lantern.formats.folder.keys import CONTENT_COLUMNS, PEOPLE_COLUMNS
 from prim_lantern.formats.folder.plain import plain_tables
-from prim_lantern.formats.folder.reader import SITE_FILE, read_folder, read_texts
-from prim_lantern.site.content import PUBLISHED, Item
+from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
+from prim_lantern.formats.folder.tables import SITE_FILE
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import Period, written
-from prim_lantern.site.people import ACTIVE, User
+
+Tables = Mapping[str, Any]
 
 
 def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False) -> None:
@@ -38,86 +39,70 @@ def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False)
     True
     """
     folder = Path(folder)
-    texts = {
-        SITE_FILE: "",
-        PEOPLE_FILE: _csv_text(
-            (*PEOPLE_COLUMNS, *data.attributes), map(_person, data.users.values())
-        ),
-        CONTENT_FILE: _csv_text(CONTENT_COLUMNS, map(_item, data.items.values())),
-    }
-    there = [name for name in texts if (folder / name).exists()]
+    there = [name for name in FILES if (folder / name).exists()]
     if there and not overwrite:
         raise NotOverwritten(str(folder / there[0]), "Choose another folder, or say to overwrite.")
-    texts[SITE_FILE] = _site_toml(data, folder, texts)
+    texts = {}
+    try:
+        texts = {name: (folder / name).read_text(encoding="utf-8-sig") for name in there}
+        before = read_folder(folder) if len(there) == len(FILES) else None
+    except (PrimLanternError, ValueError):
+        before = None  # not in order: written anew
+    found = folder_texts(data, before, texts)
     folder.mkdir(parents=True, exist_ok=True)
-    for name, text in texts.items():
+    for name, text in found.items():
         beside = folder / f".{name}.new"
         beside.write_text(text, encoding="utf-8", newline="")
         os.replace(beside, folder / name)
 
 
-def _site_toml(data: SiteData, folder: Path, texts: Mapping[str, str]) -> str:
+def folder_texts(
+    data: SiteData, before: SiteData | None, texts: Mapping[str, str]
+) -> dict[str, str]:
+    """The texts of the files that have to be written, so that the folder says just `data`.
+
+    `before` is what it says now, by its `texts`: comments, layout and the order of columns stay,
+    and a file with nothing to change is left alone. None: all is written anew.
+    """
+    found = {}
+    people = before and (before.people, before.attributes)
+    if before is None or people != (data.people, data.attributes):
+        columns = (*PEOPLE_COLUMNS, *data.attributes)
+        rows = map(person_cells, data.users.values())
+        found[PEOPLE_FILE] = _csv_text(columns, rows, texts.get(PEOPLE_FILE))
+    if before is None or (before.items is not data.items and before.items != data.items):
+        rows = map(item_cells, data.items.values())
+        found[CONTENT_FILE] = _csv_text(CONTENT_COLUMNS, rows, texts.get(CONTENT_FILE))
+    tables = plain_tables(data)
+    tables_before = plain_tables(before) if before is not None else None
+    if tables != tables_before:
+        found[SITE_FILE] = _site_toml(data, tables, tables_before, texts.get(SITE_FILE, ""))
+    return found
+
+
+def _site_toml(data: SiteData, tables: Tables, before: Tables | None, text: str) -> str:
     """What site.toml says, in the style of the one that is there, if it can be kept."""
     # tomlkit takes long to load, and only writing needs it
     from prim_lantern.formats.folder.toml_text import fresh_text, updated_text
 
-    tables = plain_tables(data)
-    try:
-        before = read_folder(folder)
-        text = (folder / SITE_FILE).read_text(encoding="utf-8")
-        updated = updated_text(text, plain_tables(before), tables)
-        if read_texts(updated, texts[PEOPLE_FILE], texts[CONTENT_FILE]) == data:
-            return updated
-    except (PrimLanternError, KeyError, ValueError):
-        pass  # nothing there, not in order, or in a form that cannot be changed piece by piece
+    if before is not None:
+        try:
+            updated = updated_text(text, before, tables)
+            parts = parts_of(updated, data.users)
+            if all(getattr(data, name) == part for name, part in parts.items()):
+                return updated
+        except (PrimLanternError, KeyError, ValueError):
+            pass  # in a form that cannot be changed piece by piece
     return fresh_text(tables)
 
 
-def _csv_text(header: Iterable[str], rows: Iterable[Mapping[str, str]]) -> str:
+def _csv_text(columns: Sequence[str], rows: Iterable[Mapping[str, str]], before: str | None) -> str:
+    """Rows as CSV, the columns in the order that the text before has."""
+    first = next(csv.reader(io.StringIO(before or "")), [])
+    had = [cell.strip() for cell in first if cell.strip() in columns]
+    header = [*had, *(each for each in columns if each not in had)]
     text = io.StringIO(newline="")
-    writer = csv.DictWriter(text, list(header), restval="", lineterminator="\n")
+    writer = csv.DictWriter(text, header, restval="", lineterminator="\n")
     writer.writeheader()
     writer.writerows(rows)
     return text.getvalue()
-
-
-def _person(user: User) -> dict[str, str]:
-    memberships = [
-        each.group + (f"@{_ends(each.period)}" if each.period != Period() else "")
-        for each in user.memberships
-    ]
-    enrolments = [f"plan:{each.plan}@{written(each.since)}" for each in user.enrolments]
-    return {
-        "login": user.login,
-        "name": user.name,
-        "email": user.email,
-        "status": user.status if user.status != ACTIVE else "",
-        "groups": ";".join(memberships + enrolments),
-        "roles_elsewhere": ";".join(user.roles_elsewhere),
-        "joined": _moment(user.joined),
-        **user.attributes,
-    }
-
-
-def _ends(period: Period) -> str:
-    return f"{_moment(period.since)}..{_moment(period.until)}"
-
-
-def _item(item: Item) -> dict[str, str]:
-    return {
-        "path": item.path,
-        "kind": item.kind,
-        "title": item.title,
-        "authors": ";".join(item.authors),
-        "changed_by": ";".join(item.changed_by),
-        "state": item.state if item.state != PUBLISHED else "",
-        "categories": ";".join(item.categories),
-        "readership": item.readership or "",
-        "public_from": _moment(item.public_from),
-        "public_until": _moment(item.public_until),
-        "links_to": item.links_to or "",
-    }
-
-
-def _moment(at: datetime | None) -> str:
-    return written(at) if at else ""

@@ -1,0 +1,123 @@
+"""Single things of a site (a role, a rule, a user, an item) as plain values, and back."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import replace
+from hashlib import sha256
+from typing import Any, Final
+
+from prim_lantern.change.pieces import SITE_FIELDS
+from prim_lantern.errors import BadSite
+from prim_lantern.formats.folder.cells import item_cells, person_cells
+from prim_lantern.formats.folder.csv_rows import content_of, people_of
+from prim_lantern.formats.folder.keys import PEOPLE_COLUMNS
+from prim_lantern.formats.folder.plain import ENTRIES, LISTED_PARTS
+from prim_lantern.formats.folder.source import Problems, Rows
+from prim_lantern.formats.folder.table import Logins
+from prim_lantern.formats.folder.tables import SiteTables
+from prim_lantern.site.data import SiteData
+
+Plain = Any
+"""What JSON can hold."""
+
+_MODULUS: Final = 1 << 256
+
+
+class NoLines:
+    """Stands for the lines of what was written nowhere."""
+
+    def of(self, *_: str | int) -> int:
+        """Always 0."""
+        return 0
+
+    def below(self, *_: str | int) -> Mapping[str, int]:
+        """Always nothing."""
+        return {}
+
+
+def plain(part: str, thing: Any) -> Plain:
+    """A thing of one part as plain values."""
+    if thing is None:
+        return None
+    if part == "site":
+        return list(thing) if isinstance(thing, tuple) else thing
+    if part == "users":
+        return {name: cell for name, cell in person_cells(thing).items() if cell}
+    if part == "items":
+        return {name: cell for name, cell in item_cells(thing).items() if cell}
+    return json.loads(as_json(ENTRIES[part](thing)))
+
+
+def thing(part: str, name: str, values: Plain) -> Any:
+    """The thing that plain values say; raises `BadSite` where they make no sense."""
+    if values is None:
+        return None
+    if part == "site":
+        return tuple(values) if isinstance(values, list) else values
+    problems, nobody = Problems(), Logins(())
+    if part in ("users", "items"):
+        rows = Rows({name: [cell] for name, cell in values.items()}, [0])
+        if part == "users":
+            attributes = tuple(each for each in values if each not in PEOPLE_COLUMNS)
+            found: Any = people_of([rows], attributes, problems).at(0)
+        else:
+            found = content_of([rows], nobody, problems).at(0)
+    else:
+        table = [values] if part in LISTED_PARTS else {name: values}
+        tables = SiteTables({"site": _SITE, part: table}, NoLines(), nobody, problems)
+        parts = tables.parts()[part]
+        found = next(iter(parts.values() if isinstance(parts, Mapping) else parts))
+    if problems.found:
+        raise BadSite(problems.found, "the history")
+    return replace(found, origin=None)
+
+
+_SITE: Final = {"name": "", "owner": ""}
+
+
+def as_json(values: Plain) -> str:
+    """Values as JSON in one form only (keys in order, no spaces), so that equal ones are equal
+    texts; moments as text in ISO 8601."""
+    return json.dumps(
+        values, ensure_ascii=False, sort_keys=True, separators=(",", ":"), default=str
+    )
+
+
+class State:
+    """A number for all that a site says, which follows from change to change.
+
+    It is the sum of the SHA-256 numbers of all its things (modulo 2**256), so that a change
+    only takes off what it takes away and adds what it adds. The order of things is no part of it.
+    """
+
+    def __init__(self, number: int = 0) -> None:
+        self.number = number
+
+    @classmethod
+    def of(cls, data: SiteData) -> State:
+        """The number of a whole site."""
+        found = cls()
+        for field in SITE_FIELDS:
+            found.add("site", field, getattr(data, field))
+        for part in ENTRIES:
+            entries = getattr(data, part)
+            named = entries.items() if isinstance(entries, Mapping) else (("", e) for e in entries)
+            for name, each in named:
+                found.add(part, name if part not in LISTED_PARTS else "", each)
+        for name, user in data.users.items():
+            found.add("users", name, user)
+        for name, item in data.items.items():
+            found.add("items", name, item)
+        return found
+
+    def add(self, part: str, name: str, each: Any, times: int = 1) -> None:
+        """Add a thing, or take it off (`times` -1)."""
+        if each is not None:
+            text = as_json([part, name if part not in LISTED_PARTS else "", plain(part, each)])
+            number = int.from_bytes(sha256(text.encode()).digest())
+            self.number = (self.number + times * number) % _MODULUS
+
+    def __str__(self) -> str:
+        return f"{self.number:064x}"

@@ -1,0 +1,92 @@
+"""What every store does: hold a site and its history, and take one change at a time."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterator, Sequence
+from contextlib import AbstractContextManager
+from typing import NamedTuple
+
+from prim_lantern.change.pieces import Piece
+from prim_lantern.change.record import Record
+from prim_lantern.formats.entries import State
+from prim_lantern.formats.folder.source import Progress
+from prim_lantern.formats.history import NO_HASH, Line, checked, line_from, line_of
+from prim_lantern.errors import BrokenHistory
+from prim_lantern.site.data import SiteData
+
+
+class Seen(NamedTuple):
+    """A site as it was when somebody looked: the number of its last change, and a stamp by
+    which a store knows its own files again."""
+
+    data: SiteData
+    number: int
+    stamp: str = ""
+
+
+class Turn(ABC):
+    """The one who may write to a store just now."""
+
+    @abstractmethod
+    def seen(self, before: Seen) -> Seen:
+        """The site as it is now; the very same object where nobody changed it since."""
+
+    @abstractmethod
+    def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
+        """Write a change: `pieces` are all things that differ between the two. It is made whole or
+        not at all; the origins of what it returns tell where things stand now."""
+
+
+class Store(ABC):
+    """A place where a site is kept."""
+
+    where: str
+
+    @abstractmethod
+    def read(self, progress: Progress | None = None) -> Seen:
+        """The site as it is."""
+
+    @abstractmethod
+    def changing(self) -> AbstractContextManager[Turn]:
+        """Wait for one's turn to write. Raises `StoreTrouble` where it does not come."""
+
+    @abstractmethod
+    def texts(self, after: int = 0) -> Iterator[str]:
+        """The lines of the history, each as text, those after a change of this number."""
+
+    def records(self, after: int = 0) -> list[Record]:
+        """The changes after one of this number, the oldest first."""
+        return [
+            line_from(text, number).record
+            for number, text in enumerate(self.texts(after), after + 1)
+        ]
+
+    @abstractmethod
+    def last_recorded(self) -> SiteData:
+        """The site as the last change left it, whatever was done past the history since."""
+
+    def check_history(self) -> int:
+        """Hold every change against the one before, and the last against the site; the number of
+        changes. Raises `BrokenHistory` at the first that does not fit."""
+        texts = list(self.texts())
+        lines = [line_from(text, number) for number, text in enumerate(texts, 1)]
+        last: Line | None = None
+        for last in checked(lines, texts):
+            pass
+        if last is not None and last.state != str(State.of(self.last_recorded())):
+            raise BrokenHistory(
+                last.record.number, "the site is not as this last change left it"
+            )
+        return len(texts)
+
+
+def next_line(
+    record: Record, last: Line | None, before: SiteData, pieces: Sequence[Piece]
+) -> Line:
+    """The line for a change after the last one; the site's number follows from its pieces."""
+    state = State(int(last.state, 16)) if last is not None else State.of(before)
+    for piece in pieces:
+        state.add(piece.part, piece.name, piece.before, -1)
+        state.add(piece.part, piece.name, piece.after)
+    return line_of(record, str(state), last.hash if last is not None else NO_HASH)

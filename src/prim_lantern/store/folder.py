@@ -1,0 +1,200 @@
+"""A site folder with its history: three text files, and history.jsonl beside them.
+
+The folder keeps, hidden in `.last`, its files as the last change left them, so that what was
+edited by hand since is seen, and goes into the history with the next change.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from hashlib import sha256
+from pathlib import Path
+from typing import Final
+
+from prim_lantern.change.pieces import Piece, differences
+from prim_lantern.change.record import Patch, Record
+from prim_lantern.change.renames import Renames
+from prim_lantern.errors import StoreTrouble
+from prim_lantern.formats.folder import pending
+from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
+from prim_lantern.formats.folder.source import Progress
+from prim_lantern.formats.folder.tables import SITE_FILE
+from prim_lantern.formats.folder.writer import folder_texts
+from prim_lantern.formats.history import Line, line_from, text_of
+from prim_lantern.site.data import SiteData
+from prim_lantern.store.base import Seen, Store, Turn, next_line
+from prim_lantern.store.trouble import of_files
+
+HISTORY_FILE: Final = "history.jsonl"
+LAST: Final = ".last"
+BY_HAND: Final = "edited by hand"
+_LOCK_FILE: Final = ".lock"
+_WAIT: Final = 20.0  # seconds
+
+
+class FolderStore(Store):
+    """A site folder."""
+
+    def __init__(self, folder: str | Path) -> None:
+        self.folder = Path(folder)
+        self.where = str(folder)
+
+    def read(self, progress: Progress | None = None) -> Seen:
+        """The site as it is. Read once more where somebody writes to the folder meanwhile."""
+        while True:
+            stamp = self.stamp()
+            data = read_folder(self.folder, progress)
+            number = self.number()
+            if stamp == self.stamp():
+                return Seen(data, number, stamp)
+
+    def stamp(self) -> str:
+        """What tells the files as they are from all others."""
+        found = pending.pending_in(self.folder)
+        return _stamp({name: self._bytes(name, found) for name in FILES})
+
+    def _bytes(self, name: str, found: pending.Pending | None) -> bytes:
+        if found is not None and name in found.files:
+            return found.files[name]
+        try:
+            return (self.folder / name).read_bytes()
+        except OSError:
+            return b""  # the reader says what is wrong
+
+    def number(self) -> int:
+        """The number of the last change."""
+        last = self.last_line()
+        return last.record.number if last is not None else 0
+
+    def last_line(self) -> Line | None:
+        """The last line of the history."""
+        last = None
+        for number, last in enumerate(self.texts(), 1):
+            pass
+        return line_from(last, number) if last is not None else None
+
+    def texts(self, after: int = 0) -> Iterator[str]:
+        """The lines of the history."""
+        for number, line in enumerate(self._history().decode().splitlines(), 1):
+            if number > after:
+                yield line
+
+    def _history(self) -> bytes:
+        found = pending.pending_in(self.folder)
+        try:
+            history = (self.folder / HISTORY_FILE).read_bytes()
+        except FileNotFoundError:
+            history = b""
+        return history if found is None else history[: found.after] + found.line
+
+    def last_recorded(self) -> SiteData:
+        """The site as the last change left it."""
+        found = pending.pending_in(self.folder)
+        names = {f"{LAST}/{name}" for name in FILES}
+        if found is not None and names & found.files.keys():
+            return read_folder(self.folder)
+        last = self.folder / LAST
+        return read_folder(last if last.is_dir() else self.folder)
+
+    @contextmanager
+    def changing(self) -> Iterator[Turn]:
+        """Wait for one's turn to write."""
+        from filelock import FileLock, Timeout
+
+        with of_files(self.where):
+            try:
+                lock = FileLock(self.folder / _LOCK_FILE, timeout=_WAIT)
+                lock.acquire()
+            except Timeout:
+                raise StoreTrouble(
+                    self.where, "somebody else is changing it just now; nothing was changed."
+                ) from None
+            try:
+                found = pending.pending_in(self.folder)
+                if found is not None:
+                    pending.finish(self.folder, found)
+                yield _FolderTurn(self)
+            finally:
+                lock.release()
+
+
+class _FolderTurn(Turn):
+    def __init__(self, store: FolderStore) -> None:
+        self.store = store
+        self.last = store.last_line()
+
+    def seen(self, before: Seen) -> Seen:
+        """The site as it is; what was edited by hand is put into the history first."""
+        now = before
+        number = self.last.record.number if self.last else 0
+        if self.store.stamp() != before.stamp or number != before.number:
+            now = self.store.read()
+        if self.last is not None:
+            last = self.store.last_recorded()
+            by_hand = differences(last, now.data) if not self._unchanged() else ()
+            if by_hand:
+                now = self._record_hand_work(now, last, by_hand)
+        return now
+
+    def _unchanged(self) -> bool:
+        """Whether the files are, to the letter, as the last change left them."""
+        folder = self.store.folder
+        return all(
+            (folder / LAST / name).exists()
+            and (folder / LAST / name).read_bytes() == (folder / name).read_bytes()
+            for name in FILES
+        )
+
+    def _record_hand_work(self, now: Seen, last: SiteData, pieces: Sequence[Piece]) -> Seen:
+        record = Record(
+            number=now.number + 1,
+            at=datetime.now(UTC),
+            by="",
+            reason="",
+            said=(BY_HAND,),
+            operations=({"do": "by-hand"},),
+            patches=(Patch(Renames(), tuple(pieces)),),
+        )
+        self._write({}, record, last, pieces)
+        return Seen(now.data, record.number, self.store.stamp())
+
+    def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
+        """Write a change: new texts for the files it touches, and its line of the history."""
+        folder = self.store.folder
+        texts = {name: (folder / name).read_text(encoding="utf-8-sig") for name in FILES}
+        new = folder_texts(after, seen.data, texts) if pieces else {}
+        self._write(new, record, seen.data, pieces)
+        if SITE_FILE in new:  # everything has its line in the new text
+            after = after.with_parts(**parts_of(new[SITE_FILE], after.users))
+        return Seen(after, record.number, self.store.stamp())
+
+    def _write(
+        self,
+        texts: Mapping[str, str],
+        record: Record,
+        before: SiteData,
+        pieces: Sequence[Piece],
+    ) -> None:
+        folder = self.store.folder
+        line = next_line(record, self.last, before, pieces)
+        files = {name: text.encode() for name, text in texts.items()}
+        now = {name: files.get(name) or (folder / name).read_bytes() for name in FILES}
+        (folder / LAST).mkdir(exist_ok=True)
+        for name, text in now.items():
+            kept = folder / LAST / name
+            if not kept.exists() or kept.read_bytes() != text:
+                files[f"{LAST}/{name}"] = text
+        history = folder / HISTORY_FILE
+        size = history.stat().st_size if history.exists() else 0
+        text = f"{text_of(line)}\n".encode()
+        pending.make(folder, pending.Pending(files, HISTORY_FILE, size, text))
+        self.last = line
+
+
+def _stamp(files: Mapping[str, bytes]) -> str:
+    whole = sha256()
+    for name in sorted(files):
+        whole.update(sha256(files[name]).digest())
+    return whole.hexdigest()

@@ -1,0 +1,63 @@
+"""What disks and databases complain of, in words that help."""
+
+from __future__ import annotations
+
+import errno
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from prim_lantern.errors import StoreTrouble
+
+_FILES = {
+    errno.ENOSPC: "the disk is full; nothing was changed. Make room, and try again.",
+    errno.EDQUOT: "there is no room left for you here; nothing was changed.",
+    errno.EROFS: "it can only be read; nothing was changed.",
+    errno.EACCES: "you have no right to write here; nothing was changed.",
+    errno.EPERM: "you have no right to write here; nothing was changed.",
+}
+_LOCKED = "somebody else is writing to it; nothing was changed. Try again in a moment."
+_DATABASES = {
+    "database is locked": _LOCKED,
+    "lock timeout": _LOCKED,
+    "database or disk is full": _FILES[errno.ENOSPC],
+    "readonly database": _FILES[errno.EROFS],
+    "read-only transaction": _FILES[errno.EROFS],
+    "permission denied": _FILES[errno.EACCES],
+    "file is not a database": "it is no database of SQLite.",
+    "disk image is malformed": "the database is damaged; bring back a copy.",
+    "unable to open database file": "the file cannot be opened.",
+    "password authentication failed": "the database refuses the name or the password.",
+    "Connection refused": "no database answers there.",
+    "does not exist": "the database has no such thing; is the address right?",
+}
+_LOST = (
+    "the connection was lost while it worked. 'prim-lantern history' tells whether the change was "
+    "made; it is there whole or not at all."
+)
+
+
+@contextmanager
+def of_files(where: str) -> Iterator[None]:
+    """Turn what the system says of files into `StoreTrouble`."""
+    try:
+        yield
+    except OSError as error:
+        said = _FILES.get(error.errno or 0) or f"{error.strerror or error}; nothing was changed."
+        raise StoreTrouble(error.filename or where, said) from None
+
+
+@contextmanager
+def of_database(where: str) -> Iterator[None]:
+    """Turn what a database and its driver say into `StoreTrouble`."""
+    from sqlalchemy import exc
+
+    try:
+        yield
+    except exc.DBAPIError as error:
+        said = str(error.orig)
+        known = (text for sign, text in _DATABASES.items() if sign in said)
+        first = said.strip().partition("\n")[0]
+        text = next(known, None) or (_LOST if error.connection_invalidated else first)
+        raise StoreTrouble(where, text) from None
+    except exc.SQLAlchemyError as error:
+        raise StoreTrouble(where, str(error).partition("\n")[0]) from None
