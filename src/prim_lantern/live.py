@@ -11,6 +11,9 @@ from threading import RLock
 from time import time
 from typing import TYPE_CHECKING
 
+from prim_lantern.change.operations.people import Accept, hash_of
+from prim_lantern.change.record import Record
+from prim_lantern.changing import Change
 from prim_lantern.decide.belonging import Way
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation, explain
@@ -19,10 +22,10 @@ from prim_lantern.decide.looking import LookingAs, looking_as
 from prim_lantern.decide.many import lists_of, paths_for, who_may
 from prim_lantern.decide.powers import Powers, powers_of
 from prim_lantern.decide.question import Question, trace_of
-from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.timeline import Timeline
 from prim_lantern.demo import DEMO_FOLDER
-from prim_lantern.errors import BadQuestion, BadSite, NoSite, UnknownItem, UnknownWho
+from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed, UnknownItem, UnknownWho
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.site import names
@@ -33,6 +36,9 @@ from prim_lantern.site.moments import moment
 from prim_lantern.site.people import User
 from prim_lantern.site.places import Place, place
 from prim_lantern.site.who import AUDIENCES, SIGNED_IN, Who, who
+from prim_lantern.store.base import Seen, Store
+from prim_lantern.store.memory import MemoryStore
+from prim_lantern.store.opening import store_at
 
 if TYPE_CHECKING:
     from pandas import DataFrame
@@ -116,15 +122,25 @@ class Site:
     that name (`UnknownUser` …), and never gives a silent no.
     """
 
-    def __init__(self, data: SiteData, *, checked: bool = False) -> None:
+    def __init__(
+        self,
+        data: SiteData,
+        *,
+        checked: bool = False,
+        store: Store | None = None,
+        seen: Seen | None = None,
+    ) -> None:
         """Take a site's data; raises `BadSite` when it does not make sense as a whole.
 
-        `checked` says that this has been looked at already, as the readers do.
+        `checked` says that this has been looked at already, as the readers do. `store` is
+        where it is kept, and `seen` what was found there; without, it is kept in memory.
         """
         problems = [] if checked else problems_in(data)
         if problems:
             raise BadSite(problems)
         self.data = data
+        self.store = store if store is not None else MemoryStore(data)
+        self.seen = seen if seen is not None else self.store.read()
         self._timeline = Timeline(data)
         self._engines: dict[int, Engine] = {}
         self._now: tuple[float, Engine | None] = (0.0, None)
@@ -135,7 +151,7 @@ class Site:
 
         Only what has changed is worked out anew, where `data` shares its other parts with
         the data before (see `SiteData.with_parts`). Raises `BadSite` as on opening, and
-        leaves all as it was then.
+        leaves all as it was then. Nothing is written or recorded: `change` does that.
 
         >>> import prim_lantern as pl
         >>> site = pl.open_demo()
@@ -156,6 +172,88 @@ class Site:
                 engines[timeline.stretch(now.at)] = engine
             self.data, self._timeline, self._engines = data, timeline, engines
             self._now = (0.0, None)
+            self.seen = self.seen._replace(data=data)
+
+    # Changing -----------------------------------------------------------------------
+
+    def change(self, by: str, reason: str = "") -> Change:
+        """Begin a change: who makes it (the login of an active user), and why.
+
+        See `Change`. Raises `UnknownUser` for nobody known.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> with site.change(by="hana.okafor", reason="She asked to help") as change:
+        ...     _ = change.add_members("volunteers", "gwen.tarrow")
+        >>> site.history()[-1].said
+        ('add gwen.tarrow to group:volunteers',)
+        """
+        return Change(self, by, reason)
+
+    def accept(self, token: str) -> str:
+        """Accept the invitation whose link holds this token, and return the login.
+
+        The person is active from now on. Raises `BadChange` for a link that is not known, was
+        replaced or cancelled, or has ended.
+        """
+        wanted = hash_of(token)
+        logins = (e.login for e in self.data.invitations.values() if e.token_hash == wanted)
+        login = next(logins, None)
+        if login is None:
+            raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
+        with self.change(by=login, reason="By the link") as change:
+            change.do(Accept(login, wanted))
+        return login
+
+    def history(self) -> list[Record]:
+        """All changes, the oldest first."""
+        return self.store.records()
+
+    def as_it_stood(self, at: date | datetime | str) -> Site:
+        """The site as it stood at a past moment: its rules, people and content of then.
+
+        That is another question than `at` of the calls, which asks the site as it is now with the
+        clock set. Where the history begins later, it is the site at its beginning. What comes back
+        is kept in memory alone.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> with site.change(by="hana.okafor") as change:
+        ...     _ = change.suspend("sam.whitlock")
+        >>> site.as_it_stood("2026-01-01").data.users["sam.whitlock"].status
+        'active'
+        """
+        moment = self.moment(at)
+        data = self.store.last_recorded()
+        for record in reversed(self.history()):
+            if record.at <= moment:
+                break
+            data = record.before(data)
+        return Site(data, checked=True)
+
+    def catch_up(self) -> int:
+        """Take over what others have changed in the store since; how many changes that were.
+
+        For a website's process that runs for long, beside others that change the site.
+        """
+        records = self.store.records(after=self.seen.number)
+        data = self.data
+        for record in records:
+            data = record.after(data)
+        if records:
+            self.take(self.seen._replace(data=data, number=records[-1].number))
+        return len(records)
+
+    def take(self, seen: Seen) -> None:
+        """Take over the site as it was found in the store."""
+        if seen.data is not self.data:
+            self.adopt(seen.data, checked=True)
+        self.seen = seen
+
+    def engine_for(self, data: SiteData, at: datetime) -> Engine:
+        """What decides at a moment, for the site as it is or as it was when `data` was taken."""
+        engine = self._engine(at)
+        return engine if engine.data is data and engine.at == at else engine.after(data, at)
 
     # May they? --------------------------------------------------------------------
 
@@ -333,11 +431,13 @@ may do everything.
         asked = [self._item(path) for path in paths]
         return [path for path in asked if engine.allows(login, action, path)]
 
-    def looking_as(self, who: str | None, at: Moment = None) -> LookingAs:
+    def looking_as(self, who: str | None, at: Moment = None, *, by: str | None = None) -> LookingAs:
         """The site as this person sees it: items and what they may do with each, the menu,
         the parts of the home page, and what they may create where.
 
-        Raises `UnknownUser` or `UnknownWho` for nobody known.
+        `by` is the login of somebody else who looks: they need the right `look-as`, and it is
+        noted in the history that they looked. Left out, it is the person themselves.
+        Raises `UnknownUser` or `UnknownWho` for nobody known, and `NotAllowed`.
 
         >>> import prim_lantern as pl
         >>> view = pl.open_demo().looking_as("group:friends", at="2027-05-10")
@@ -345,7 +445,21 @@ may do everything.
         (['Events', 'Friends', 'Learn'], ('series:work-parties',))
         """
         login, engine, _ = self._asked(who, at)
+        if by is not None and self.data.login(by) != login:
+            self._note_looking(self.data.login(by), login)
         return looking_as(engine, login)
+
+    def _note_looking(self, by: str, login: str | None) -> None:
+        now = self.moment()
+        if not self.may_manage(by, "look-as", at=now):
+            raise NotAllowed(by, ["they have no right to look at the site as somebody else"])
+        whom = (login or "a guest").removeprefix(STAND_IN)
+        said, done = (f"look as {whom}",), ({"do": "look-as", "who": login},)
+        with self.store.changing() as turn:
+            seen = turn.seen(self.seen)
+            record = Record(seen.number + 1, now, by, "", said, done)
+            made = turn.make(record, seen, seen.data, ())
+        self.take(made)
 
     def grid(
         self,
@@ -550,20 +664,22 @@ may do everything.
 def open_site(where: str | Path, progress: Progress | None = None) -> Site:
     """Open a site.
 
-    Parameters: the path of a site folder; maybe what is called, while its long files are
-    read, with the name of the file, how many bytes are read, and how many there are.
-    Returns the site, ready to be asked.
-    Raises `NoSite` where there is none, and `BadSite` with all that is wrong in it.
+    Parameters: the path of a site folder, or the URL of a database (`sqlite:///site.db`,
+    `postgresql+psycopg://…`); maybe what is called, while long files are read, with the name of
+    the file, how many bytes are read, and how many there are.
+    Returns the site, ready to be asked and changed.
+    Raises `NoSite` where there is none, `BadSite` with all that is wrong in it, and
+    `StoreTrouble` where a database does not answer.
 
     >>> import prim_lantern as pl
     >>> pl.open_site(pl.DEMO_FOLDER).data.name
     'Oxlip Sound Lighthouse Trust'
     """
-    if "://" in str(where):
-        raise NoSite(str(where), "this version opens site folders; databases come later.")
-    return Site(read_folder(where, progress), checked=True)
+    store = store_at(where)
+    seen = store.read(progress)
+    return Site(seen.data, checked=True, store=store, seen=seen)
 
 
 def open_demo() -> Site:
-    """The demo site, which comes with the package."""
-    return open_site(DEMO_FOLDER)
+    """The demo site, which comes with the package; what is changed is kept in memory alone."""
+    return Site(read_folder(DEMO_FOLDER), checked=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import fields
 from functools import cached_property
@@ -16,12 +15,11 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.effects import effects_of
 from prim_lantern.decide.looking import Offer, offers, offers_below
 from prim_lantern.decide.many import lists_of
-from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, is_above
 from prim_lantern.site.rights import Given
-from prim_lantern.site.who import SIGNED_IN, Who
+from prim_lantern.site.who import Who
 
 _ASKED_ONE_BY_ONE = 2_000  # people for whom it is looked at what they may create
 _SECTIONS_ASKED = 5_000
@@ -93,6 +91,15 @@ class Effects:
     def size(self) -> int:
         """How many pairs of one person and one action at one place change; guests count as one."""
         return sum(each.gained + each.lost + abs(each.guests) for each in self.changed)
+
+    def same_as(self, other: Effects) -> bool:
+        """Whether the very same people gain and lose the very same."""
+        if self.changed != other.changed:
+            return False
+        return all(
+            self.people(each.action, each.where) == other.people(each.action, each.where)
+            for each in self.changed
+        )
 
     @property
     def nameable(self) -> bool:
@@ -292,9 +299,8 @@ class Effects:
             old, new = int(was[number]), int(now[number])
             if same and old == new:
                 continue
-            if old < 0 or new < 0 or before.content.names[old] != path:
-                found.add(path)
-            elif not before.content.same(old, after.content, new):
+            stayed = old >= 0 and new >= 0 and before.content.names[old] == path
+            if not stayed or not before.content.same(old, after.content, new):
                 found.add(path)
         parts_and_links = {
             path
@@ -306,7 +312,7 @@ class Effects:
         every = found | parts_and_links | links
         return [number for number, path in enumerate(paths) if path in every]
 
-    # Creating and managing ------------------------------------------------------------------------
+    # Creating and managing ---------------------------------------------------------------
 
     @property
     def creating_counted(self) -> bool:
@@ -426,22 +432,6 @@ class Effects:
             if (where.kind == "site" or action not in SITE_WIDE_ACTIONS)
             and engine.may_manage(known, action, where)
         }
-
-    # In short ---------------------------------------------------------------------------------------
-
-    def by_person(self) -> Mapping[str | None, tuple[Counter[str], Counter[str]]]:
-        """By login (None: guests), how many places each action is gained and lost at."""
-        found: dict[str | None, tuple[Counter[str], Counter[str]]] = {}
-        for who, action, _, gained in self:
-            both = found.setdefault(who, (Counter(), Counter()))
-            both[0 if gained else 1][action] += 1
-        return found
-
-    def anybody_signed_in(self, action: str, where: str) -> bool:
-        """Whether somebody of whom nothing is known but that they are signed in gains this."""
-        login = login_of(SIGNED_IN)
-        was = where in self.before.data.items and self.before.allows(login, action, where)
-        return self.after.allows(login, action, where) and not was
 
 
 def _all_access(data: SiteData) -> set[Given]:

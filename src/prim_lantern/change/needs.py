@@ -7,11 +7,11 @@ group that goes, and for what is taken back from the history alike.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import cached_property
-from typing import Any
+from typing import Any, Final
 
 from prim_lantern.change.operations.base import Made
 from prim_lantern.change.pieces import Piece
@@ -91,27 +91,9 @@ class _Step:
         if self.parts & _PEOPLE:
             yield from self._all_access()
         for piece in self.pieces:
-            match piece.part:
-                case "users":
-                    yield from self._user(piece)
-                case "groups":
-                    yield from self._group(piece)
-                case "plans" | "invitations":
-                    yield self._manages("manage-people")
-                case "roles":
-                    yield self._manages("manage-roles")
-                case "kinds" | "actions" | "category_sets":
-                    yield from self._kind(piece)
-                case "readerships":
-                    yield from self._readership(piece)
-                case "places":
-                    yield from self._setting(piece)
-                case "limits":
-                    yield self._manages_at(place((piece.before or piece.after).where))
-                case "promises":
-                    yield self._manages_at((piece.before or piece.after).where)
-                case _:
-                    pass
+            asks = _ASKS.get(piece.part)
+            if asks is not None:
+                yield from asks(self, piece)
 
     # Managing -------------------------------------------------------------------------
 
@@ -119,6 +101,16 @@ class _Step:
         if self.reference.may_manage(self.made.by, action, SITE).allowed:
             return None
         return f"they have no right to {action}"
+
+    def _manages_people(self, _: Piece) -> Iterator[str | None]:
+        yield self._manages("manage-people")
+
+    def _manages_roles(self, _: Piece) -> Iterator[str | None]:
+        yield self._manages("manage-roles")
+
+    def _manages_there(self, piece: Piece) -> Iterator[str | None]:
+        where = (piece.before or piece.after).where
+        yield self._manages_at(where if isinstance(where, Place) else place(where))
 
     def _manages_at(self, where: Place) -> str | None:
         if self.reference.may_manage(self.made.by, "manage-rights", where).allowed:
@@ -267,9 +259,9 @@ class _Step:
             about = subject.of_place(self.base, where)
             met, _ = self.reference.readerships_met(about)
             for each in met:
-                if each.place.spot != where.spot and not each.readership.no_exceptions:
-                    if not self.reference.is_in(self.made.by, each.readership, about):
-                        yield f"they are not in the readership {each.readership.called} themselves"
+                stays = each.place.spot == where.spot or each.readership.no_exceptions
+                if not stays and not self.reference.is_in(self.made.by, each.readership, about):
+                    yield f"they are not in the readership {each.readership.called} themselves"
 
     def _lets_in(self, where: Place) -> Iterator[str | None]:
         """Letting rights in from above allows at a place what is allowed above it."""
@@ -409,3 +401,20 @@ def _with_upper(data: SiteData, group: str) -> set[str]:
                 found.add(upper)
                 waiting.append(upper)
     return found
+
+
+# What a piece of each part asks; items are asked about even of the owner, for four eyes.
+_ASKS: Final[Mapping[str, Callable[[_Step, Piece], Iterator[str | None]]]] = {
+    "users": _Step._user,
+    "groups": _Step._group,
+    "plans": _Step._manages_people,
+    "invitations": _Step._manages_people,
+    "roles": _Step._manages_roles,
+    "kinds": _Step._kind,
+    "actions": _Step._kind,
+    "category_sets": _Step._kind,
+    "readerships": _Step._readership,
+    "places": _Step._setting,
+    "limits": _Step._manages_there,
+    "promises": _Step._manages_there,
+}

@@ -48,6 +48,13 @@ class Proposal:
             raise BadChange(f"Nothing would change: {said}.")
         self._add(operation.to_dict(), said, patch, after, free=operation.asks_nothing)
 
+    def replace_with(self, data: SiteData, said: str) -> None:
+        """Add the step that makes the site say what another one says."""
+        patch = Patch(Renames(), differences(self.data, data))
+        if patch.empty:
+            raise BadChange("The two say the same; nothing would change.")
+        self._add({"do": "replace"}, said, patch, patch.applied(self.data))
+
     def undo(self, record: Record) -> None:
         """Add the step that takes back a change of the history, which has to fit."""
         after = self.data

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from prim_lantern.change.pieces import Misfit, Piece, inverse_of, with_pieces
+from prim_lantern.change.pieces import Piece, inverse_of, with_pieces
 from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.site.data import SiteData
 
@@ -46,8 +46,8 @@ class Record:
 
     `operations` are plain data and `said` a few words for each; `patches` are what it came to,
     in the order they were made. `undoes` is the number of the change that it takes back.
-    `effects` tells in short who gained and lost what. `looked` is whom somebody looked as: such
-    an entry changes nothing.
+    `effects` tells in short who gained and lost what. One without patches changes nothing: it
+    notes that somebody looked at the site as another.
     """
 
     number: int
@@ -76,47 +76,3 @@ class Record:
     def changes_nothing(self) -> bool:
         """Whether it only notes that somebody did something, such as looking as another."""
         return not self.patches
-
-
-def undo_of(data: SiteData, record: Record) -> SiteData | None:
-    """The site with a change taken back, or None where something rests on it."""
-    try:
-        return record.before(data)
-    except (Misfit, KeyError, LookupError):
-        return None
-
-
-def resting_on(now: SiteData, record: Record, later: Iterable[Record]) -> list[int]:
-    """The later changes that a change cannot be taken back without: the newest first.
-
-    Found by taking back the newest ones until it fits: those it does not fit with are named.
-    """
-    found: list[int] = []
-    data = now
-    for each in sorted(later, key=lambda one: one.number, reverse=True):
-        before = undo_of(data, each)
-        if before is None:
-            break
-        if (undo_of(data, record) is None) and _touches(each, record):
-            found.append(each.number)
-        data = before
-    return found
-
-
-def _touches(one: Record, other: Record) -> bool:
-    """Whether two changes are about one thing."""
-    return not _things(one).isdisjoint(_things(other)) or any(
-        patch.renames.paths or patch.renames.groups
-        for record in (one, other)
-        for patch in record.patches
-    )
-
-
-def _things(record: Record) -> set[tuple[str, Any]]:
-    return {
-        (piece.part, piece.name or each)
-        for patch in record.patches
-        for piece in patch.pieces
-        for each in (piece.before, piece.after)
-        if piece.name or each is not None
-    }

@@ -89,7 +89,11 @@ def _words(data: SiteData, *, place: Callable[[Place], Place]) -> dict[str, Any]
 
 
 def _with_groups(data: SiteData, renames: Renames) -> SiteData:
-    group, whos = renames.group, lambda each: tuple(map(renames.who, each))
+    group = renames.group
+
+    def whos(some: tuple[Who, ...]) -> tuple[Who, ...]:
+        return tuple(map(renames.who, some))
+
     names = set(renames.groups)
     users = [
         _in_groups(user, renames)
@@ -114,12 +118,13 @@ def _with_groups(data: SiteData, renames: Renames) -> SiteData:
 
 
 def _group(each: Group, renames: Renames) -> Group:
-    return _same_or(
+    found: Group = _same_or(
         each,
         name=renames.group(each.name),
         counts_in=tuple(map(renames.group, each.counts_in)),
         stewards=tuple(map(renames.who, each.stewards)),
     )
+    return found
 
 
 def _in_groups(user: User, renames: Renames) -> User:

@@ -8,16 +8,18 @@ from typing import NamedTuple
 
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.pieces import Piece
+from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.explain import words
 from prim_lantern.site.actions import RISKY_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above, way_to
-from prim_lantern.site.rights import Promise
+from prim_lantern.site.rights import Given, Promise, Rule
 from prim_lantern.site.who import AUDIENCES, EVERYONE, GUESTS, SIGNED_IN, Who
 
 _MANY_PEOPLE = 10
 _MANY_ITEMS = 20
 _NAMED = 3
+_CREATE = "create "
 
 _Signature = tuple[tuple[str, str, bool], ...]
 
@@ -38,7 +40,6 @@ class Line(NamedTuple):
 def lines_of(effects: Effects, most: int = 12) -> list[Line]:
     """The effects in short: guests first, then people who gain and lose the same together, most
     people first."""
-    data = effects.after.data
     if not effects.nameable:
         return list(_by_action(effects))
     clusters: dict[_Signature, list[str | None]] = {}
@@ -55,7 +56,7 @@ def lines_of(effects: Effects, most: int = 12) -> list[Line]:
             some = [(action, where) for action, where, gained in signature if gained == gains]
             if some:
                 one = len(people) == 1 and people[0] is not None
-                lines.append(Line(called, gains, _what(data, some), one))
+                lines.append(Line(called, gains, _what(some), one))
     if len(lines) > most:
         rest = len(lines) - most + 1
         lines = [*lines[: most - 1], Line(f"{rest} more sorts of people", True, "--list has all")]
@@ -129,7 +130,7 @@ def _smallest_group(effects: Effects, logins: Sequence[str]) -> tuple[str, int] 
     return None
 
 
-def _what(data: SiteData, some: Iterable[tuple[str, str]]) -> str:
+def _what(some: Iterable[tuple[str, str]]) -> str:
     """Actions and where: actions at the same places together."""
     filed: dict[tuple[str, str], list[str]] = {}  # "create post" by parent: the categories
     by_action: dict[str, list[str]] = {}
@@ -142,17 +143,28 @@ def _what(data: SiteData, some: Iterable[tuple[str, str]]) -> str:
     for (bare, where), categories in filed.items():
         in_some = categories[0] if len(categories) == 1 else f"{len(categories)} categories"
         by_action.setdefault(f"{bare} in {in_some}", []).append(where)
-    by_places: dict[tuple[str, ...], list[str]] = {}
+    by_places: dict[tuple[bool, tuple[str, ...]], list[str]] = {}
     for action, wheres in by_action.items():
-        by_places.setdefault(tuple(wheres), []).append(action)
-    texts = []
-    for places, actions in by_places.items():
-        texts.append(f"{words.listed(actions)} {_where(data, places, actions)}")
-    return "; ".join(texts)
+        by_places.setdefault((action.startswith(_CREATE), tuple(wheres)), []).append(action)
+    return "; ".join(
+        f"{_joined(actions)} {_where(places, below=below)}"
+        for (below, places), actions in by_places.items()
+    )
 
 
-def _where(data: SiteData, places: Sequence[str], actions: Sequence[str]) -> str:
-    below = all(each.startswith("create ") for each in actions)
+def _joined(actions: Sequence[str]) -> str:
+    """Actions in a row; what may be created in the same categories together."""
+    others = [each for each in actions if not each.startswith(_CREATE)]
+    created: dict[str, list[str]] = {}
+    for each in actions:
+        if each.startswith(_CREATE):
+            kind, _, filed = each.removeprefix(_CREATE).partition(" in ")
+            created.setdefault(f" in {filed}" if filed else "", []).append(kind)
+    creating = [f"{_CREATE}{words.listed(kinds)}{end}" for end, kinds in created.items()]
+    return words.listed([*others, *creating])
+
+
+def _where(places: Sequence[str], *, below: bool = False) -> str:
     at = "below" if below else "at"
     if len(places) <= _NAMED:
         return f"{at} {words.listed(places)}"
@@ -268,12 +280,10 @@ def _risky(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
         if who in broad and some:
             called = words.who(after, who)
             join = "" if who.name in AUDIENCES else ", which anybody can join"
-            yield f"{words.listed(some)} is risky, and {called}{join}, is many."
+            yield f"Risky: {words.listed(some)} would come to {called}{join}."
 
 
 def _given_now(after: SiteData, pieces: Sequence[Piece]) -> Iterator[tuple[Who, list[str]]]:
-    from prim_lantern.decide.clauses import rows_of
-
     changed = {piece.name for piece in pieces if piece.part == "roles" and piece.after}
     for piece in pieces:
         if piece.part == "rules" and piece.after and piece.after.allow:
@@ -289,7 +299,7 @@ def _given_now(after: SiteData, pieces: Sequence[Piece]) -> Iterator[tuple[Who, 
 def _opened_to_guests(effects: Effects) -> Iterator[str]:
     opened = [each for each in effects.changed if each.guests > 0]
     if opened:
-        what = _what(effects.after.data, [(each.action, each.where) for each in opened])
+        what = _what([(each.action, each.where) for each in opened])
         yield f"Guests, that is everybody in the world, gain {what}."
 
 
@@ -303,20 +313,26 @@ def _removed(before: SiteData, effects: Effects, pieces: Sequence[Piece]) -> Ite
             spoken = sum(Who("group", piece.name) in each.to for each in _words(before))
             if count or spoken:
                 called = before.groups[piece.name].called
-                yield f"The group {called} is in use: {count} members, {spoken} words speak of it."
+                uses = f"{_number(count, 'member')}, {_number(spoken, 'word')} about it"
+                yield f"The group {called} is in use: {uses}."
         elif piece.part == "roles":
             given = [each for each in before.given if each.role == piece.name]
             if given:
                 to = words.listed(words.who(before, who) for each in given for who in each.to)
                 yield f"The role {before.roles[piece.name].called} is in use: it is given to {to}."
         elif piece.part == "users":
-            yield f"{piece.before.called} is no longer there; to suspend somebody can be taken back."
+            yield f"{piece.before.called} goes with all they had; to suspend them would keep it."
     items = [piece for piece in pieces if piece.part == "items" and piece.after is None]
     if len(items) > 1:
-        yield f"{len(items)} items are removed: {_where(before, [e.name for e in items], ['x'])[3:]}."
+        where = _where([each.name for each in items]).removeprefix("at ")
+        yield f"{len(items)} items are removed: {where}."
 
 
-def _words(data: SiteData) -> Iterator[object]:
+def _number(count: int, what: str) -> str:
+    return f"{count:,} {what}{'s' if count != 1 else ''}"
+
+
+def _words(data: SiteData) -> Iterator[Rule | Given]:
     yield from data.rules
     yield from data.given
 
@@ -332,4 +348,5 @@ def _many(effects: Effects, *, content_only: bool) -> Iterator[str]:
         return
     people = {who for who, *_ in effects if who is not None}
     if len(people) >= _MANY_PEOPLE:
-        yield f"It touches {len(people):,} people, at {len(items):,} places."
+        at = "one place" if len(items) == 1 else f"{len(items):,} places"
+        yield f"It touches {len(people):,} people, at {at}."

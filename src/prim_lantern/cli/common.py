@@ -23,20 +23,40 @@ site_option = click.option(
     "where",
     envvar="PRIM_LANTERN_SITE",
     default="site",
-    metavar="FOLDER",
-    help="The site folder (PRIM_LANTERN_SITE; else ./site).",
+    metavar="SITE",
+    help="The site folder or database URL (PRIM_LANTERN_SITE; else ./site).",
 )
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON, for programs.")
+_STOOD = "prim_lantern.stood"
+
+
+def _remember_stood(ctx: click.Context, _: click.Parameter, value: str | None) -> None:
+    ctx.meta[_STOOD] = value
+
+
+def _at_or_stood(ctx: click.Context, _: click.Parameter, value: str | None) -> str | None:
+    return value or ctx.meta.get(_STOOD)
+
+
+stood_option = click.option(
+    "--as-it-stood",
+    metavar="WHEN",
+    is_eager=True,
+    expose_value=False,
+    callback=_remember_stood,
+    help="The site with the rules, people and content of a past moment, asked at that moment.",
+)
 at_option = click.option(
     "--at",
     metavar="WHEN",
-    help="The moment asked about: 2027-05-10 or 2027-05-10T09:30Z; else now.",
+    callback=_at_or_stood,
+    help="The site as it is, with the clock set to 2027-05-10 or 2027-05-10T09:30Z; else now.",
 )
 
 
 def answering(command: _Command) -> _Command:
     """The options that every command has which answers from a site."""
-    return site_option(at_option(json_option(command)))
+    return site_option(at_option(stood_option(json_option(command))))
 
 
 def print_json(value: object) -> None:
@@ -51,8 +71,31 @@ def print_lines(lines: Iterable[str]) -> None:
 
 
 def opened(where: str) -> Site:
-    """The site at a place; how far the reading has come is shown where that takes long."""
-    return open_site(where, ReadingProgress())
+    """The site at a place; how far the reading has come is shown where that takes long.
+
+    With --as-it-stood it is the site of that moment.
+    """
+    site = open_site(where, ReadingProgress())
+    ctx = click.get_current_context()
+    stood = ctx.meta.get(_STOOD)
+    if stood:
+        return site.as_it_stood(stood)
+    _tell_apart(site, ctx.params.get("at"))
+    return site
+
+
+def _tell_apart(site: Site, at: str | None) -> None:
+    """Say so where a past moment is asked about, and the site was another then."""
+    if at is None or not site.seen.number or site.moment(at) >= site.moment():
+        return
+    later = [each.number for each in site.history() if each.patches and each.at > site.moment(at)]
+    if later:
+        changes = f"change {later[0]}" if len(later) == 1 else f"changes {later[0]} to {later[-1]}"
+        click.echo(
+            f"Note: this asks the site as it is now, with the clock set; {changes} came later.\n"
+            "      --as-it-stood asks the site as it was.",
+            err=True,
+        )
 
 
 def person(site: Site, text: str) -> str | None:

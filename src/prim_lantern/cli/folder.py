@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
+from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
-from prim_lantern.errors import BadSite
+from prim_lantern.errors import BadQuestion, BadSite
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.schema import site_schema
+from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.store.folder import FolderStore
+
+if TYPE_CHECKING:
+    from prim_lantern.store.database import DatabaseStore
 
 
-@click.group(short_help="Check a site folder; help editors with it.")
+@click.group(short_help="The site folder: check it; into a database and out.")
 def folder() -> None:
-    """The site folder: check it, and help editors with it."""
+    """The site folder: check it, help editors with it, into a database and out again."""
 
 
 @folder.command()
@@ -55,6 +63,71 @@ def check(path: str | None, where: str, as_json: bool) -> int:
 def schema() -> None:
     """Print a JSON Schema for site.toml, so that editors complete and check it."""
     print_json(site_schema())
+
+
+@folder.command("in")
+@click.argument("path")
+@changing
+def folder_in(path: str, how: How) -> int:
+    """Put the folder at PATH into the database at --site, with its history.
+
+    A database that is not there yet, or empty, is made. Where there is a site already, what
+    differs becomes one change of it (with --by), shown first as with every change.
+
+    \b
+    prim-lantern folder in site --site sqlite:///site.db
+    """
+    data = read_folder(path, ReadingProgress())
+    store = _database(how.where, make=True)
+    if not store.empty:
+        return carry_out(how, lambda change: change.replace_with(data, f"take over {path}"))
+    if how.trying:
+        click.echo(f"{store.where} is empty: all of {path} would go into it.")
+        return 0
+    history = FolderStore(path)
+    texts = list(history.texts())
+    if texts:
+        history.check_history()
+    store.fill(data, texts)
+    told = {"people": len(data.users), "items": len(data.items), "changes": len(texts)}
+    if how.as_json:
+        print_json({"made": True, **told})
+    else:
+        counts = ", ".join(f"{count} {what}" for what, count in told.items())
+        click.echo(f"{path} is in {store.where} now: {counts}.")
+    return 0
+
+
+@folder.command("out")
+@click.argument("path")
+@click.option("--yes", is_flag=True, help="Overwrite what is there, its history too.")
+@site_option
+@json_option
+def folder_out(path: str, yes: bool, where: str, as_json: bool) -> None:
+    """Write the site in the database at --site as a folder at PATH, with its history.
+
+    Comments and layout of a site.toml that is there are kept.
+    """
+    store = _database(where, make=False)
+    data, texts = store.read(ReadingProgress()).data, list(store.texts())
+    write_folder(data, path, overwrite=yes)
+    FolderStore(path).take_history(texts)
+    told = {"people": len(data.users), "items": len(data.items), "changes": len(texts)}
+    if as_json:
+        print_json({"folder": path, **told})
+    else:
+        counts = ", ".join(f"{count} {what}" for what, count in told.items())
+        click.echo(f"{store.where} is in {path} now: {counts}.")
+
+
+def _database(where: str, *, make: bool) -> DatabaseStore:
+    if "://" not in where:
+        raise BadQuestion(
+            f"{where!r} is a folder: name the database with --site, as in sqlite:///site.db."
+        )
+    from prim_lantern.store.database import DatabaseStore  # takes long to load
+
+    return DatabaseStore(where, make=make)
 
 
 COMMANDS = {"folder": folder}

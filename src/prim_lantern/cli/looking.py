@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from prim_lantern.cli.changing import by_option, maker
 from prim_lantern.cli.common import (
     answering,
     complete_place,
@@ -26,16 +27,20 @@ from prim_lantern.site.places import is_above
 
 @click.command("look-as", short_help="The site as somebody sees it.")
 @click.argument("who", shell_complete=complete_who)
+@by_option
 @answering
-def look_as(who: str, where: str, at: str | None, as_json: bool) -> None:
+def look_as(who: str, by: str | None, where: str, at: str | None, as_json: bool) -> None:
     """The site as WHO sees it: a person, "guest", or a group (for anybody in just that).
+
+    The one who looks (--by) needs the right to look-as; the history notes that they looked.
 
     The tree shows what they can read, and beside each item what else they may do; below
     it the menu, the parts of the home page, and what they may create where.
     """
     site = opened(where)
     as_whom = whom(site, who)
-    view = site.looking_as(None if as_whom == "guests" else as_whom, at)
+    looking = maker(site, by)
+    view = site.looking_as(None if as_whom == "guests" else as_whom, at, by=looking)
     if as_json:
         print_json(view.to_dict())
         return

@@ -15,16 +15,28 @@ _COMMANDS = {
     "demo": "demo",
     "new": "new",
     "folder": "folder",
-    "user": "people",
-    "group": "people",
-    "role": "rights",
-    "readership": "rights",
+    "user": "users",
+    "group": "groups",
+    "plan": "plans",
+    "role": "roles",
+    "readership": "readerships",
+    "give": "giving",
+    "take-back": "giving",
+    "allow": "giving",
+    "deny": "giving",
+    "rule": "giving",
+    "from-above": "giving",
+    "limit": "giving",
+    "item": "items",
+    "category": "items",
     "may": "asking",
     "why": "asking",
     "who": "lists",
     "what": "lists",
     "look-as": "looking",
     "grid": "looking",
+    "history": "history",
+    "undo": "history",
     "completion": "completion",
 }
 
@@ -80,8 +92,10 @@ def _version(ctx: click.Context, _: click.Parameter, value: bool) -> None:
 def main() -> None:
     """Who may read, edit and publish what on a website, and why.
 
-    Every command takes --site: a site folder (else the environment variable
-    PRIM_LANTERN_SITE, else ./site). 'prim-lantern demo' shows it all on a small site.
+    Every command takes --site: a site folder or the URL of a database (else the environment
+    variable PRIM_LANTERN_SITE, else ./site). What changes something takes --by: who does it,
+    --because: why, and --try: only show the effects. 'prim-lantern demo' shows it all on a
+    small site.
     """
 
 

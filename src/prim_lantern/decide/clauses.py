@@ -138,7 +138,7 @@ def beyond(data: SiteData, other: SiteData) -> Iterator[Clause]:
 
 def _single(data: SiteData) -> Mapping[tuple[object, ...], Clause]:
     """The clauses of a site, one for each action, by all that they say."""
-    found = {}
+    found: dict[tuple[object, ...], Clause] = {}
     for each in clauses_of(data):
         whom = (each.allow, each.who, each.place, each.period, each.no_exceptions)
         what = (each.kinds, each.whose, each.states)

@@ -53,9 +53,8 @@ def line_from(text: str, number: int) -> Line:
 def checked(lines: Iterable[Line], texts: Iterable[str]) -> Iterator[Line]:
     """The lines, each held against the one before; `BrokenHistory` at the first that does not
     fit."""
-    before, number = NO_HASH, 0
-    for line, text in zip(lines, texts, strict=True):
-        number += 1
+    before = NO_HASH
+    for number, (line, text) in enumerate(zip(lines, texts, strict=True), 1):
         values = json.loads(text)
         values.pop("hash")
         if line.record.number != number:

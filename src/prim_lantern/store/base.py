@@ -9,10 +9,10 @@ from typing import NamedTuple
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
+from prim_lantern.errors import BrokenHistory
 from prim_lantern.formats.entries import State
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.history import NO_HASH, Line, checked, line_from, line_of
-from prim_lantern.errors import BrokenHistory
 from prim_lantern.site.data import SiteData
 
 
@@ -71,19 +71,14 @@ class Store(ABC):
         changes. Raises `BrokenHistory` at the first that does not fit."""
         texts = list(self.texts())
         lines = [line_from(text, number) for number, text in enumerate(texts, 1)]
-        last: Line | None = None
-        for last in checked(lines, texts):
-            pass
-        if last is not None and last.state != str(State.of(self.last_recorded())):
-            raise BrokenHistory(
-                last.record.number, "the site is not as this last change left it"
-            )
+        fitting = list(checked(lines, texts))
+        if fitting and fitting[-1].state != str(State.of(self.last_recorded())):
+            number = fitting[-1].record.number
+            raise BrokenHistory(number, "the site is not as this last change left it")
         return len(texts)
 
 
-def next_line(
-    record: Record, last: Line | None, before: SiteData, pieces: Sequence[Piece]
-) -> Line:
+def next_line(record: Record, last: Line | None, before: SiteData, pieces: Sequence[Piece]) -> Line:
     """The line for a change after the last one; the site's number follows from its pieces."""
     state = State(int(last.state, 16)) if last is not None else State.of(before)
     for piece in pieces:

@@ -5,9 +5,21 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
 from typing import Any, Final
 
-from sqlalchemy import Connection, bindparam, create_engine, delete, event, insert, select, update
+from sqlalchemy import (
+    Connection,
+    bindparam,
+    create_engine,
+    delete,
+    event,
+    func,
+    insert,
+    select,
+    update,
+)
 from sqlalchemy.engine import URL, Engine, make_url
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError
 
@@ -52,7 +64,9 @@ class DatabaseStore(Store):
         self._engine = _engine(url)
         with of_database(self.where):
             if not brought_up(self._engine, self.where, make=make):
-                raise NoSite(self.where, f"the database is empty. {_HOW_TO_FILL.format(self.where)}")
+                raise NoSite(
+                    self.where, f"the database is empty. {_HOW_TO_FILL.format(self.where)}"
+                )
 
     def close(self) -> None:
         """Give the connections back."""
@@ -95,9 +109,9 @@ class DatabaseStore(Store):
 
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
-        with self._engine.connect().execution_options(writing=True) as connection:
-            with connection.begin():
-                yield connection
+        connecting = self._engine.connect().execution_options(writing=True)
+        with connecting as connection, connection.begin():
+            yield connection
 
     def fill(self, data: SiteData, history: Iterable[str] = ()) -> None:
         """Put a site and its history into an empty database, whole or not at all."""
@@ -186,8 +200,6 @@ def _url(address: str) -> URL:
 
 
 def _is_file(path: str) -> bool:
-    from pathlib import Path
-
     return path == ":memory:" or Path(path).is_file()
 
 
@@ -250,7 +262,7 @@ class _ChangeNumbers:
     def of(self, *where: str | int) -> int:
         return self.numbers.get(where[:2], 0)
 
-    def below(self, *where: str | int) -> Mapping[str, int]:
+    def below(self, *_: str | int) -> Mapping[str, int]:
         return {}
 
 
@@ -305,8 +317,6 @@ def _batches(
     connection: Connection, table: Any, columns: Sequence[str], progress: Progress | None
 ) -> Iterator[Rows]:
     """The rows of a table in columns, some thousand at a time."""
-    from sqlalchemy import func
-
     size = connection.scalar(select(func.count()).select_from(table)) if progress else 0
     wanted = select(*(table.c[name] for name in columns), table.c.change).order_by(table.c.id)
     done = 0
@@ -323,9 +333,7 @@ def _batches(
 # Writing --------------------------------------------------------------------------------------
 
 
-def _write(
-    connection: Connection, after: SiteData, pieces: Sequence[Piece], change: int
-) -> None:
+def _write(connection: Connection, after: SiteData, pieces: Sequence[Piece], change: int) -> None:
     parts = {piece.part for piece in pieces}
     for part in ENTRIES:
         if part in parts:
@@ -338,7 +346,9 @@ def _write(
         ("users", tables.people, _person),
         ("items", tables.items, item_cells),
     ):
-        _write_rows(connection, table, [each for each in pieces if each.part == part], cells, change)
+        _write_rows(
+            connection, table, [each for each in pieces if each.part == part], cells, change
+        )
 
 
 def _entries(data: SiteData, part: str) -> list[tuple[str, str]]:
@@ -400,10 +410,8 @@ def _write_rows(
     ]
     changed = [{"which": piece.name, **row} for piece, row in rows if piece.before is not None]
     if changed:
-        columns = {key: bindparam(key) for key in changed[0] if key != "which"}
-        connection.execute(
-            update(table).where(name == bindparam("which")).values(columns), changed
-        )
+        columns: dict[str, Any] = {key: bindparam(key) for key in changed[0] if key != "which"}
+        connection.execute(update(table).where(name == bindparam("which")).values(columns), changed)
     new = [row for piece, row in rows if piece.before is None]
     for start in range(0, len(new), _AT_ONCE):
         connection.execute(insert(table), new[start : start + _AT_ONCE])
@@ -414,8 +422,6 @@ _NOTHING: Final = SiteData("", owner="", default_readership="")
 
 def _with_origins(data: SiteData, pieces: Sequence[Piece], change: int) -> SiteData:
     """The site with the number of the change as the origin of all that it made."""
-    from dataclasses import replace
-
     origin = Origin("", change)
     made = {id(piece.after) for piece in pieces if piece.after is not None}
     parts: dict[str, Any] = {}

@@ -6,7 +6,7 @@ edited by hand since is seen, and goes into the history with the next change.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from hashlib import sha256
@@ -70,10 +70,8 @@ class FolderStore(Store):
 
     def last_line(self) -> Line | None:
         """The last line of the history."""
-        last = None
-        for number, last in enumerate(self.texts(), 1):
-            pass
-        return line_from(last, number) if last is not None else None
+        texts = list(self.texts())
+        return line_from(texts[-1], len(texts)) if texts else None
 
     def texts(self, after: int = 0) -> Iterator[str]:
         """The lines of the history."""
@@ -97,6 +95,14 @@ class FolderStore(Store):
             return read_folder(self.folder)
         last = self.folder / LAST
         return read_folder(last if last.is_dir() else self.folder)
+
+    def take_history(self, texts: Iterable[str]) -> None:
+        """Take over the history that belongs to the files as they are."""
+        lines = b"".join(f"{text}\n".encode() for text in texts)
+        files = {f"{LAST}/{name}": (self.folder / name).read_bytes() for name in FILES}
+        with of_files(self.where):
+            (self.folder / LAST).mkdir(exist_ok=True)
+            pending.make(self.folder, pending.Pending(files, HISTORY_FILE, 0, lines))
 
     @contextmanager
     def changing(self) -> Iterator[Turn]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import MISSING, dataclass, fields
 from datetime import date, datetime
 from typing import Any, ClassVar, NamedTuple
@@ -52,7 +52,7 @@ class Operation:
         whether somebody may make it is asked elsewhere."""
         raise NotImplementedError
 
-    def renames(self, data: SiteData) -> Renames:  # noqa: ARG002
+    def renames(self, data: SiteData) -> Renames:
         """What gets another name, with all that speaks of it; looked at before it is applied."""
         return Renames()
 
@@ -96,7 +96,7 @@ def row(texts: Iterable[str]) -> str:
     return ", ".join(texts)
 
 
-def only_said(**said: Any) -> Mapping[str, Any]:
+def only_said(**said: Any) -> dict[str, Any]:
     """Those of some values that are not None; `BadChange` where there are none."""
     found = {name: value for name, value in said.items() if value is not None}
     if not found:

@@ -91,6 +91,8 @@ class RemoveItem(Operation):
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         path = _there(data, self.path)
+        if path == "/":
+            raise BadChange("The home page cannot be removed.")
         gone = {each for each in (path, *data.tree.below(path)) if each in data.items}
         leading = [
             data.content.names[row]
@@ -99,7 +101,7 @@ class RemoveItem(Operation):
         ]
         if leading:
             raise BadChange(f"{row(leading)} leads there: change or remove that first.")
-        kept = {
+        kept: dict[str, list[Any]] = {
             "rules": [each for each in data.rules if not _within(path, each.place.name)],
             "places": [each for each in data.places if not _within(path, each.place.name)],
             "limits": [each for each in data.limits if not _within(path, each.where)],
@@ -193,12 +195,13 @@ class ChangeItem(Operation):
             public_from=self.public_from,
             public_until=self.public_until,
         )
-        times = {
-            name: None if value == "never" else moment(value)
-            for name, value in said.items()
-            if name.startswith("public_")
+        times: dict[str, Any] = {
+            name: None if said[name] == "never" else moment(said[name])
+            for name in ("public_from", "public_until")
+            if name in said
         }
-        data = data.with_parts(items=data.content.revised([replace(item, **{**said, **times})]))
+        changed = replace(item, **{**said, **times})
+        data = data.with_parts(items=data.content.revised([changed]))
         return _touched(data, [item.path], made) if self.title is not None else data
 
     def said(self) -> str:
@@ -229,7 +232,7 @@ class TakeStep(Operation):
             )
         for name in ("public_from", "public_until"):
             if getattr(self, name) is not None:
-                item = replace(item, **{name: moment(getattr(self, name))})
+                item = replace(item, **{name: moment(getattr(self, name))})  # type: ignore[arg-type]
         now = item.state_at(made.at)
         state = state_after(self.step, item, made.at, own=made.by in item.authors)
         if state is None:

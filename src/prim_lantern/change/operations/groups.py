@@ -250,9 +250,8 @@ class SetCondition(Operation):
 
     def said(self) -> str:
         rows = " or ".join(self.rows)
-        return (
-            f"let group:{self.group} take in {f'whose {rows}' if rows else 'nobody'} by condition"
-        )
+        whom = f"everybody whose {rows}" if rows else "nobody"
+        return f"let group:{self.group} take in {whom} by condition"
 
 
 @dataclass(frozen=True)

@@ -86,7 +86,7 @@ class Invite(Operation):
             user = data.user(self.login)
             if user.status != INVITED:
                 raise AlreadyThere("user", user.login)
-            changed = _changed(data, user, self.name, self.email, self.attributes)
+            changed = _changed(user, self.name, self.email, self.attributes)
             data = with_users(data, [_in_groups(data, changed, self.groups)])
         else:
             data = _with_new(data, self, INVITED, None)
@@ -158,7 +158,7 @@ class ChangeUser(Operation):
             attributes=self.attributes or None,
             roles_elsewhere=self.roles_elsewhere,
         )
-        user = _changed(data, user, self.name, self.email, self.attributes)
+        user = _changed(user, self.name, self.email, self.attributes)
         if self.roles_elsewhere is not None:
             user = replace(user, roles_elsewhere=tuple(self.roles_elsewhere))
         data = _with_attributes(data, self.attributes)
@@ -259,7 +259,7 @@ def _with_new(
     if names.folded(new.login) in map(names.folded, data.users):
         raise AlreadyThere("user", new.login)
     user = User(new.login, new.name, new.email, status, joined=joined)
-    user = _changed(data, _in_groups(data, user, new.groups), None, None, new.attributes)
+    user = _changed(_in_groups(data, user, new.groups), None, None, new.attributes)
     return with_users(_with_attributes(data, new.attributes), [user])
 
 
@@ -270,9 +270,7 @@ def _in_groups(data: SiteData, user: User, groups: Texts) -> User:
     return replace(user, memberships=(*user.memberships, *new))
 
 
-def _changed(
-    data: SiteData, user: User, name: str | None, email: str | None, values: Mapping[str, str]
-) -> User:
+def _changed(user: User, name: str | None, email: str | None, values: Mapping[str, str]) -> User:
     attributes = {**user.attributes, **{key: value.strip() for key, value in values.items()}}
     said: dict[str, Any] = {"attributes": {key: each for key, each in attributes.items() if each}}
     if name is not None:

@@ -47,7 +47,8 @@ class Rights:
         self._heed_readerships()
 
     def after(self, data: SiteData, at: datetime) -> tuple[Rights, set[Spot] | None]:
-        """The rights of a changed site with the same actions, or of another moment, and the places where they say something else; None where that may be anywhere."""
+        """The rights of a changed site with the same actions, or of another moment, and the
+        places where they say something else; None where that may be anywhere."""
         found = object.__new__(Rights)
         found.__dict__.update(self.__dict__)
         found.data = data

@@ -1,0 +1,39 @@
+"""Which later changes rest on one that is to be taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from prim_lantern.change.pieces import Misfit
+from prim_lantern.change.record import Record
+from prim_lantern.site.check import problems_in
+from prim_lantern.site.data import SiteData
+
+_TRIED_AT_MOST = 200  # later changes that are looked at one by one
+
+
+def resting_on(data: SiteData, record: Record, later: Sequence[Record]) -> list[int]:
+    """The numbers of the later changes that have to be taken back before a change can be.
+
+    Empty, where it can be taken back at once. `data` is the site as it is now. Found by trying:
+    all later ones are taken back, and each that can be left is.
+    """
+    later = [each for each in later if each.patches]
+    if _works(data, [record]):
+        return []
+    needed = sorted(later, key=lambda each: each.number, reverse=True)
+    for each in sorted(later, key=lambda one: one.number)[:_TRIED_AT_MOST]:
+        others = [other for other in needed if other is not each]
+        if _works(data, [*others, record]):
+            needed = others
+    return [each.number for each in needed]
+
+
+def _works(data: SiteData, records: Iterable[Record]) -> bool:
+    """Whether some changes can be taken back, the newest first, and leave the site in order."""
+    try:
+        for record in records:
+            data = record.before(data)
+    except (Misfit, LookupError):
+        return False
+    return not problems_in(data)

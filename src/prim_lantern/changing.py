@@ -1,0 +1,336 @@
+"""A change of a site: tried first, made whole, recorded."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable, Mapping, Sequence
+from datetime import UTC, datetime
+from types import TracebackType
+from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec
+
+from prim_lantern.change.effects import Effects
+from prim_lantern.change.operations import (
+    content,
+    groups,
+    operation_from,
+    people,
+    plans,
+    readerships,
+    rights,
+    roles,
+)
+from prim_lantern.change.operations.base import Made, Operation, Texts
+from prim_lantern.change.pieces import Misfit, Piece, differences
+from prim_lantern.change.proposal import Proposal
+from prim_lantern.change.record import Record
+from prim_lantern.change.summary import cautions_of, lines_of
+from prim_lantern.change.undoing import resting_on
+from prim_lantern.errors import (
+    BadChange,
+    ChangedMeanwhile,
+    NoSuchChange,
+    NotAllowed,
+    PrimLanternError,
+)
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import Duration
+from prim_lantern.site.people import ACTIVE
+
+if TYPE_CHECKING:
+    from prim_lantern.live import Site
+
+_P = ParamSpec("_P")
+_EFFECTS_KEPT = 12  # lines in the history
+
+
+def _adding(make: Callable[_P, Operation]) -> Callable[Concatenate[Change, _P], Change]:
+    """A method of `Change` that adds an operation, with its parameters and its text."""
+
+    def add(self: Change, /, *args: _P.args, **values: _P.kwargs) -> Change:
+        return self.do(make(*args, **values))
+
+    add.__doc__ = make.__doc__
+    add.__name__ = getattr(make, "do", "add").replace("-", "_")
+    return add
+
+
+class Change:
+    """What somebody wants to change on a site: steps, their effects, and the making.
+
+    Each step is tried at once: one that cannot be made, or that `by` may not make, raises an
+    error and is not added (`NotAllowed` says what is missing). Nothing happens to the site before
+    `make`, which a `with` block calls at its end; then all steps are made, or none.
+
+    >>> import prim_lantern as pl
+    >>> site = pl.open_demo()
+    >>> with site.change(by="hana.okafor", reason="A new season") as change:
+    ...     _ = change.allow("edit", to="user:sam.whitlock", where="/visit/prices")
+    ...     print(*change.in_short())
+    Sam Whitlock gains edit at /visit/prices
+    >>> bool(site.may("sam.whitlock", "edit", "/visit/prices"))
+    True
+    """
+
+    def __init__(self, site: Site, by: str, reason: str = "") -> None:
+        """Begin a change. Raises `UnknownUser` for nobody known as the one who makes it."""
+        self._site = site
+        self._seen = site.seen
+        self._by = site.data.login(by)
+        self._reason = reason
+        self._asked: list[Operation | Record | tuple[SiteData, str]] = []
+        self._proposal = self._fresh(site.data)
+        self._effects: Effects | None = None
+
+    def _fresh(self, data: SiteData) -> Proposal:
+        return Proposal(data, Made(self._by, datetime.now(UTC)))
+
+    # Steps ------------------------------------------------------------------------------
+
+    def do(self, operation: Operation | Mapping[str, Any]) -> Change:
+        """Add a step: an operation, or one as plain data (`{"do": "give", …}`)."""
+        if isinstance(operation, Mapping):
+            operation = operation_from(operation)
+        self._may_act(free=operation.asks_nothing)
+        self._proposal.do(operation)
+        self._asked.append(operation)
+        self._effects = None
+        return self
+
+    def _may_act(self, *, free: bool = False) -> None:
+        status = self._site.data.users[self._by].status
+        if status != ACTIVE and not free:
+            raise NotAllowed(self._by, [f"they are {status}"])
+
+    def undo(self, number: int) -> Change:
+        """Add the step that takes back a change of the history.
+
+        Raises `BadChange` where later changes rest on it, which it names.
+        """
+        self._may_act()
+        records = self._site.history()
+        record = next((each for each in records if each.number == number), None)
+        if record is None:
+            raise NoSuchChange(number, len(records))
+        if not record.patches:
+            raise BadChange(f"Change {number} only notes what somebody looked at.")
+        by = {each.undoes: each.number for each in records if each.undoes is not None}
+        again = by.get(number)
+        while again is not None and again in by:  # taken back, and that taken back as well
+            again = by.get(by[again])
+        if again is not None:
+            raise BadChange(f"Change {number} was taken back already, by change {again}.")
+        later = [each for each in records if each.number > number]
+        resting = resting_on(self._proposal.data, record, later)
+        if resting:
+            numbers = ", ".join(map(str, sorted(resting)))
+            raise BadChange(
+                f"Change {number} cannot be taken back by itself: change {numbers} rests on it. "
+                f"Take that back first, the newest first: {', '.join(map(str, resting))}."
+            )
+        self._undo(record)
+        self._asked.append(record)
+        self._effects = None
+        return self
+
+    def replace_with(self, data: SiteData, said: str) -> Change:
+        """Add the step that makes the site say what another one says, such as a folder's."""
+        self._may_act()
+        self._proposal.replace_with(data, said)
+        self._asked.append((data, said))
+        self._effects = None
+        return self
+
+    def _undo(self, record: Record) -> None:
+        try:
+            self._proposal.undo(record)
+        except Misfit:
+            raise BadChange(
+                f"Change {record.number} no longer fits; nothing was changed."
+            ) from None
+
+    def invite(
+        self,
+        login: str,
+        *,
+        name: str = "",
+        email: str = "",
+        groups: Texts = (),
+        attributes: Mapping[str, str] | None = None,
+        lasts: str = "14 days",
+    ) -> str:
+        """Add the step that invites a person, and return the token of their link.
+
+        It is to be had only here: of the token just a hash is kept. The link ends after `lasts`.
+        Somebody invited already gets a new link, and the one before ends.
+        """
+        token = secrets.token_urlsafe(32)
+        until = Duration.read(lasts).after(self._proposal.made.at.replace(microsecond=0))
+        self.do(
+            people.Invite(
+                login, people.hash_of(token), until, name, email, groups, attributes or {}
+            )
+        )
+        return token
+
+    add_role = _adding(roles.AddRole)
+    copy_role = _adding(roles.CopyRole)
+    change_role = _adding(roles.ChangeRole)
+    remove_role = _adding(roles.RemoveRole)
+    add_user = _adding(people.AddUser)
+    change_user = _adding(people.ChangeUser)
+    cancel_invitation = _adding(people.CancelInvitation)
+    suspend = _adding(people.Suspend)
+    bring_back = _adding(people.BringBack)
+    remove_user = _adding(people.RemoveUser)
+    hand_over = _adding(people.HandOver)
+    add_group = _adding(groups.AddGroup)
+    change_group = _adding(groups.ChangeGroup)
+    rename_group = _adding(groups.RenameGroup)
+    remove_group = _adding(groups.RemoveGroup)
+    add_members = _adding(groups.AddMembers)
+    remove_members = _adding(groups.RemoveMembers)
+    set_stewards = _adding(groups.SetStewards)
+    set_condition = _adding(groups.SetCondition)
+    map_group = _adding(groups.MapGroup)
+    add_plan = _adding(plans.AddPlan)
+    change_plan = _adding(plans.ChangePlan)
+    remove_plan = _adding(plans.RemovePlan)
+    enrol = _adding(plans.Enrol)
+    end_enrolment = _adding(plans.EndEnrolment)
+    add_readership = _adding(readerships.AddReadership)
+    change_readership = _adding(readerships.ChangeReadership)
+    remove_readership = _adding(readerships.RemoveReadership)
+    set_readership = _adding(readerships.SetReadership)
+    clear_readership = _adding(readerships.ClearReadership)
+    hide = _adding(readerships.Hide)
+    show = _adding(readerships.Show)
+    give = _adding(rights.Give)
+    take_back = _adding(rights.TakeBack)
+    allow = _adding(rights.Allow)
+    deny = _adding(rights.Deny)
+    remove_rule = _adding(rights.RemoveRule)
+    stop_from_above = _adding(rights.StopFromAbove)
+    set_limit = _adding(rights.SetLimit)
+    add_item = _adding(content.AddItem)
+    import_items = _adding(content.ImportItems)
+    remove_item = _adding(content.RemoveItem)
+    move_item = _adding(content.MoveItem)
+    change_item = _adding(content.ChangeItem)
+    take_step = _adding(content.TakeStep)
+    add_category = _adding(content.AddCategory)
+    remove_category = _adding(content.RemoveCategory)
+
+    @property
+    def site(self) -> Site:
+        """The site that is to be changed."""
+        return self._site
+
+    @property
+    def by(self) -> str:
+        """The login of the one who makes it."""
+        return self._by
+
+    # Looking first ------------------------------------------------------------------------
+
+    @property
+    def said(self) -> tuple[str, ...]:
+        """The steps in a few words each."""
+        return tuple(step.said for step in self._proposal.steps)
+
+    @property
+    def data(self) -> SiteData:
+        """The site as it would be."""
+        return self._proposal.data
+
+    def effects(self) -> Effects:
+        """Who would gain and who would lose what, at this moment."""
+        if self._effects is None:
+            self._effects = self._effects_of(self._proposal)
+        return self._effects
+
+    def _effects_of(self, proposal: Proposal) -> Effects:
+        before = self._site.engine_for(proposal.before, proposal.made.at)
+        after = before.after(proposal.data, proposal.made.at)
+        return Effects(before, after, proposal.renames)
+
+    def in_short(self) -> list[str]:
+        """The effects in some lines: guests first, then those most people share."""
+        return [str(line) for line in lines_of(self.effects())]
+
+    def cautions(self) -> list[str]:
+        """Why the change is worth a second thought, a sentence each; often none."""
+        return cautions_of(self.effects(), self._pieces)
+
+    @property
+    def _pieces(self) -> list[Piece]:
+        return [piece for step in self._proposal.steps for piece in step.patch.pieces]
+
+    # Making ---------------------------------------------------------------------------------
+
+    def make(self) -> Record:
+        """Make the change, whole or not at all, and return its line of the history.
+
+        Where somebody else changed the site meanwhile, it is made on the site as it is now;
+        `ChangedMeanwhile` is raised where its effects would not be those that were looked at, or
+        a step can no longer be made. `StoreTrouble` is raised where a disk or database fails.
+        Nothing is changed then.
+        """
+        if not self._proposal.steps:
+            raise BadChange("There is nothing to make: no step was added.")
+        looked_at = self._effects
+        with self._site.store.changing() as turn:
+            seen = turn.seen(self._seen)
+            if seen is not self._seen:
+                self._site.take(seen)
+                self._again(seen.data, looked_at, range(self._seen.number + 1, seen.number + 1))
+            pieces = differences(seen.data, self._proposal.data)
+            record = self._record(seen.number + 1)
+            made = turn.make(record, seen, self._proposal.data, pieces)
+        self._site.take(made)
+        return record
+
+    def _again(self, data: SiteData, looked_at: Effects | None, numbers: Sequence[int]) -> None:
+        """Try all steps once more on the site as somebody else left it."""
+        before, self._proposal = self._proposal, self._fresh(data)
+        self._effects = None
+        try:
+            for each in self._asked:
+                if isinstance(each, Record):
+                    self._undo(each)
+                elif isinstance(each, tuple):
+                    self._proposal.replace_with(*each)
+                else:
+                    self._proposal.do(each)
+        except (PrimLanternError, Misfit) as error:
+            self._proposal = before
+            raise ChangedMeanwhile(numbers, f"a step cannot be made: {error}") from None
+        if looked_at is not None and not self.effects().same_as(looked_at):
+            self._proposal, self._effects = before, None
+            raise ChangedMeanwhile(numbers, "yours would have other effects")
+
+    def _record(self, number: int) -> Record:
+        steps = self._proposal.steps
+        undone = [each.number for each in self._asked if isinstance(each, Record)]
+        return Record(
+            number=number,
+            at=self._proposal.made.at,
+            by=self._by,
+            reason=self._reason,
+            said=tuple(dict.fromkeys(self.said)),
+            operations=tuple(step.operation for step in steps),
+            patches=tuple(step.patch for step in steps),
+            effects=tuple(str(line) for line in lines_of(self.effects(), _EFFECTS_KEPT)),
+            undoes=undone[0] if undone else None,
+        )
+
+    def __enter__(self) -> Change:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        if kind is None:
+            self.make()

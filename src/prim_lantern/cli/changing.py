@@ -1,0 +1,219 @@
+"""What all commands share that change something: trying, confirming, making."""
+
+from __future__ import annotations
+
+import csv
+import sys
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any, NamedTuple, TypeVar
+
+import click
+
+from prim_lantern.changing import Change
+from prim_lantern.cli.common import (
+    json_option,
+    opened,
+    person,
+    print_json,
+    print_lines,
+    site_option,
+)
+from prim_lantern.errors import BadQuestion, NotConfirmed
+from prim_lantern.live import Site
+from prim_lantern.show.changes import (
+    caution_lines,
+    effect_lines,
+    effect_rows,
+    effects_csv,
+    effects_dict,
+)
+from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.site.names import folded
+from prim_lantern.site.who import AUDIENCES
+
+_Command = TypeVar("_Command", bound=Callable[..., Any])
+
+by_option = click.option(
+    "--by",
+    envvar="PRIM_LANTERN_BY",
+    metavar="WHO",
+    help="Who does it: a login or part of a name (PRIM_LANTERN_BY).",
+)
+
+
+class How(NamedTuple):
+    """How a change is to be made: on which site, by whom, why, and what is to be shown."""
+
+    where: str
+    by: str | None
+    because: str
+    trying: bool
+    yes: bool
+    as_json: bool
+    listing: bool
+    to_csv: str | None
+
+
+def changing(command: _Command) -> Any:
+    """The options that every command has which changes something; it gets them as `how`."""
+
+    def with_how(**given: Any) -> Any:
+        how = How(**{name: given.pop(name) for name in How._fields})
+        return command(how=how, **given)
+
+    with_how.__doc__ = command.__doc__
+    with_how.__name__ = command.__name__
+    with_how.__click_params__ = getattr(command, "__click_params__", [])  # type: ignore[attr-defined]
+    for option in reversed(_OPTIONS):
+        with_how = option(with_how)
+    return with_how
+
+
+_OPTIONS = (
+    by_option,
+    click.option("--because", default="", metavar="TEXT", help="Why; the history keeps it."),
+    click.option("--try", "trying", is_flag=True, help="Show the effects; change nothing."),
+    click.option("--yes", is_flag=True, help="Make it without asking, whatever it touches."),
+    click.option("--list", "listing", is_flag=True, help="Show every effect by itself."),
+    click.option("--csv", "to_csv", metavar="FILE", help="Write every effect to a CSV file."),
+    site_option,
+    json_option,
+)
+
+
+def maker(site: Site, by: str | None) -> str:
+    """The login of the one who does it; `BadQuestion` where nobody was named."""
+    if by is None:
+        raise BadQuestion(
+            "Say who does it: --by LOGIN, or the environment variable PRIM_LANTERN_BY. "
+            f"The owner of this site is {site.data.owner}."
+        )
+    login = person(site, by)
+    if login is None:
+        raise BadQuestion("A guest changes nothing: say who does it with --by LOGIN.")
+    return login
+
+
+def carry_out(
+    how: How,
+    build: Callable[[Change], object],
+    before: Callable[[Change], Iterable[str]] | None = None,
+    after: Callable[[Site], None] | None = None,
+) -> int:
+    """Put a change together, show what it does, ask where it is worth it, and make it.
+
+    `before` says more that belongs on top of the effects; `after` does what follows the making.
+    """
+    site = opened(how.where)
+    change = site.change(maker(site, how.by), how.because)
+    build(change)
+    effects, cautions = change.effects(), change.cautions()
+    if how.to_csv:
+        Path(how.to_csv).write_text(effects_csv(effects), encoding="utf-8", newline="")
+    told: dict[str, Any] = {"said": list(change.said), "cautions": cautions}
+    if how.as_json:
+        told["effects"] = effects_dict(effects)
+        if how.listing:
+            told["effects"]["all"] = [
+                dict(zip(("who", "action", "where", "effect"), row, strict=True))
+                for row in effect_rows(effects)
+            ]
+    else:
+        for step in change.said:
+            print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
+        print_lines(before(change) if before else ())
+        print_lines(effect_lines(effects))
+        if how.listing:
+            _print_list(effect_rows(effects))
+        print_lines(caution_lines(cautions))
+    if how.trying:
+        if how.as_json:
+            print_json({"made": False, **told})
+        else:
+            click.echo(styled("Only tried; nothing was changed.", "faint"))
+        return 0
+    _confirm(how, cautions, told)
+    record = change.make()
+    if how.as_json:
+        print_json({"made": True, "number": record.number, **told})
+    else:
+        click.echo(
+            f"Made: change {record.number}. 'prim-lantern undo {record.number}' takes it back."
+        )
+    if after is not None:
+        after(site)
+    return 0
+
+
+def _confirm(how: How, cautions: list[str], told: dict[str, Any]) -> None:
+    if not cautions or how.yes:
+        return
+    if how.as_json or not (sys.stdin.isatty() and sys.stdout.isatty()):
+        if how.as_json:
+            print_json({"made": False, **told})
+        raise NotConfirmed(cautions)
+    click.confirm("Make this change?", abort=True)
+
+
+def _print_list(rows: Iterable[tuple[str, str, str, str]]) -> None:
+    from prim_lantern.show.tables import table
+    from prim_lantern.show.terminal import console
+
+    console().print(
+        table(["Who", "Effect", "Action", "Where"], [(a, d, b, c) for a, b, c, d in rows])
+    )
+
+
+# Reading what was written on the command line ----------------------------------------------
+
+
+def texts(text: str | None) -> tuple[str, ...]:
+    """The entries of a text with commas."""
+    return tuple(each for each in map(str.strip, (text or "").split(",")) if each)
+
+
+def whos(site: Site, text: str) -> tuple[str, ...]:
+    """Whos as operations take them: `group:…`, `role:…`, an audience, or people by login or part
+    of a name."""
+    return tuple(_who(site, each) for each in texts(text))
+
+
+def _who(site: Site, text: str) -> str:
+    if text in (*AUDIENCES, "authors") or text.startswith(("group:", "role:")):
+        return text
+    if folded(text) in site.data.groups and not site.find_users(text):
+        return f"group:{folded(text)}"
+    return f"user:{login_of(site, text)}"
+
+
+def login_of(site: Site, text: str) -> str:
+    """The login of the one person whom a text fits."""
+    found = person(site, text)
+    if found is None:
+        raise BadQuestion(f"{text!r} is no person; name somebody by login or name.")
+    return found
+
+
+def logins_of(site: Site, some: Iterable[str], file: str | None = None) -> tuple[str, ...]:
+    """The logins of people named, and of those in a file: its first column, or `login`."""
+    found = [login_of(site, each) for text in some for each in texts(text)]
+    if file is not None:
+        text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
+        rows = [row for row in csv.reader(text.splitlines()) if row and row[0].strip()]
+        head = [folded(cell) for cell in rows[0]] if rows else []
+        column = head.index("login") if "login" in head else 0
+        listed = rows[1:] if "login" in head else rows
+        found += [site.data.login(row[column].strip()) for row in listed if len(row) > column]
+    return tuple(dict.fromkeys(found))
+
+
+def settings(some: Iterable[str]) -> dict[str, str]:
+    """Attributes from texts such as `station=marrow`."""
+    found = {}
+    for each in some:
+        name, equals, value = each.partition("=")
+        if not equals or not name.strip():
+            raise BadQuestion(f"{each!r} sets nothing: write NAME=VALUE, as in station=marrow.")
+        found[name.strip()] = value.strip()
+    return found

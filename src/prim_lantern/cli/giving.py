@@ -1,0 +1,229 @@
+"""Rights: give and take back roles, allow and deny, stop what comes from above, limits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import click
+
+from prim_lantern.changing import Change
+from prim_lantern.cli.changing import How, carry_out, changing, texts, whos
+from prim_lantern.cli.common import (
+    complete_action,
+    complete_place,
+    json_option,
+    opened,
+    print_json,
+    site_option,
+)
+from prim_lantern.decide.abilities import beyond, next_lower
+from prim_lantern.decide.explain import words
+from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.site.names import folded
+from prim_lantern.site.places import REACHES
+from prim_lantern.site.rights import WHOSE
+
+_times = (
+    click.option("--since", metavar="WHEN", help="In force from then on."),
+    click.option("--until", metavar="WHEN", help="In force until then."),
+)
+
+
+def _with_times(command: Callable[..., Any]) -> Callable[..., Any]:
+    for option in reversed(_times):
+        command = option(command)
+    return command
+
+
+@click.command(short_help="Give a role to people, within places.")
+@click.argument("role")
+@click.argument("to")
+@click.option(
+    "--within",
+    multiple=True,
+    metavar="PLACE",
+    shell_complete=complete_place,
+    help="Only within this path or category; more than once: any of them.",
+)
+@_with_times
+@changing
+def give(
+    role: str, to: str, within: tuple[str, ...], since: str | None, until: str | None, how: How
+) -> int:
+    """Give ROLE to TO: a person, group:…, or an audience; several with commas.
+
+    \b
+    prim-lantern give field-writer group:volunteers --within topic:wildlife
+    prim-lantern give timetable-desk bo.lind --within /visit/sailings --until 2027-10-01
+    """
+
+    def build(change: Change) -> None:
+        change.give(role, whos(change.site, to), within, since, until)
+
+    def compared(change: Change) -> Iterator[str]:
+        name, data = folded(role), change.data
+        lower = next_lower(data, name)
+        if lower is not None:
+            called = data.roles[lower].called
+            yield styled(f"What it opens beyond the next lower role, {called}", "strong")
+            for line in _in_lines(beyond(data, name, lower)):
+                yield from wrapped(f"- {line}", "  ", "  ")
+
+    return carry_out(how, build, before=compared)
+
+
+def _in_lines(lines: list[str]) -> list[str]:
+    """Actions with the same ending in one line."""
+    by_end: dict[str, list[str]] = {}
+    for line in lines:
+        action, _, end = line.partition(": ")
+        by_end.setdefault(end, []).append(action)
+    return [f"{words.listed(actions)}: {end}" for end, actions in by_end.items()]
+
+
+@click.command("take-back", short_help="Take a role back from people.")
+@click.argument("role")
+@click.argument("whom")
+@click.option(
+    "--within",
+    multiple=True,
+    metavar="PLACE",
+    shell_complete=complete_place,
+    help="Only within this place; left out: everywhere.",
+)
+@changing
+def take_back(role: str, whom: str, within: tuple[str, ...], how: How) -> int:
+    """Take ROLE back from those to whom it was given."""
+    return carry_out(how, lambda change: change.take_back(role, whos(change.site, whom), within))
+
+
+def _word(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The arguments and options of allow and deny."""
+    for decorate in (
+        click.option("--reach", type=click.Choice(REACHES), help="For a path: what it covers."),
+        click.option("--kind", "kinds", multiple=True, help="Only this kind; more than once."),
+        click.option("--whose", type=click.Choice(WHOSE), default="any", show_default=True),
+        click.option("--in-state", multiple=True, metavar="STATE", help="Only in this state."),
+        *_times,
+        click.option("--id", "name", metavar="NAME", help="A name for the rule."),
+        click.option("--note", default="", help="Why it is there; explanations show it."),
+        click.argument("place", default="site", shell_complete=complete_place),
+        click.argument("actions", shell_complete=complete_action),
+        click.argument("who"),
+    ):
+        command = decorate(command)
+    return command
+
+
+@click.command(short_help="Let people do something at a place.")
+@_word
+@changing
+def allow(how: How, **said: Any) -> int:
+    """Let WHO do ACTIONS at PLACE (the site, when left out); several with commas.
+
+    \b
+    prim-lantern allow mirela edit /visit/prices --reach only-here
+    prim-lantern allow group:friends comment topic:wildlife
+    """
+    return carry_out(how, lambda change: change.allow(**_arguments(change, said)))
+
+
+@click.command(short_help="Keep people from something at a place.")
+@_word
+@click.option("--no-exceptions", is_flag=True, help="Nothing nearer lifts it.")
+@changing
+def deny(how: How, no_exceptions: bool, **said: Any) -> int:
+    """Keep WHO from ACTIONS at PLACE (the site, when left out); several with commas."""
+    return carry_out(
+        how,
+        lambda change: change.deny(**_arguments(change, said), no_exceptions=no_exceptions),
+    )
+
+
+def _arguments(change: Change, said: dict[str, Any]) -> dict[str, Any]:
+    return {
+        "actions": texts(said["actions"]),
+        "to": whos(change.site, said["who"]),
+        "where": said["place"],
+        "id": said["name"],
+        **{name: said[name] for name in ("reach", "kinds", "whose", "in_state")},
+        **{name: said[name] for name in ("since", "until", "note")},
+    }
+
+
+@click.group(short_help="List and remove single rules.")
+def rule() -> None:
+    """Single rules: each lets people do something at a place, or keeps them from it."""
+
+
+@rule.command("list")
+@click.option("--about", metavar="TEXT", help="Only those that name this.")
+@site_option
+@json_option
+def list_rules(about: str | None, where: str, as_json: bool) -> None:
+    """All rules, by number and id."""
+    data = opened(where).data
+    rows = [
+        (
+            str(number),
+            each.id or "",
+            words.rule(data, each).partition(": ")[2],
+            str(each.origin or ""),
+        )
+        for number, each in enumerate(data.rules, 1)
+    ]
+    rows = [row for row in rows if about is None or about.casefold() in " ".join(row).casefold()]
+    if as_json:
+        keys = ("number", "id", "says", "written")
+        print_json([dict(zip(keys, row, strict=True)) for row in rows])
+        return
+    from prim_lantern.show.tables import table
+
+    console().print(table(["No.", "Id", "Says", "Written at"], rows))
+
+
+@rule.command("remove")
+@click.argument("name")
+@changing
+def remove_rule(name: str, how: How) -> int:
+    """Remove the rule NAME: its id, or its number in 'rule list'."""
+    return carry_out(how, lambda change: change.remove_rule(name))
+
+
+@click.command("from-above", short_help="Stop what is allowed above from reaching in.")
+@click.argument("path", shell_complete=complete_place)
+@click.option("--stop", "stopping", flag_value=True, type=bool, default=True, help="(as it is)")
+@click.option("--let-in", "stopping", flag_value=False, type=bool, help="Let it in again.")
+@changing
+def from_above(path: str, stopping: bool, how: How) -> int:
+    """Stop at PATH what is allowed above it; all-access still reaches in, and denies hold."""
+    return carry_out(how, lambda change: change.stop_from_above(path, off=not stopping))
+
+
+@click.command(short_help="How many items of a kind may stand below a path.")
+@click.argument("kind")
+@click.argument("path", shell_complete=complete_place)
+@click.argument("at_most")
+@changing
+def limit(kind: str, path: str, at_most: str, how: How) -> int:
+    """Let AT_MOST items of KIND stand directly below PATH ("none" takes the limit away)."""
+    number = None if at_most == "none" else _whole(at_most)
+    return carry_out(how, lambda change: change.set_limit(kind, path, number))
+
+
+def _whole(text: str) -> int:
+    if not text.isdecimal():
+        raise click.UsageError(f"{text!r} is no whole number; write 10, or none.")
+    return int(text)
+
+
+COMMANDS = {
+    "give": give,
+    "take-back": take_back,
+    "allow": allow,
+    "deny": deny,
+    "rule": rule,
+    "from-above": from_above,
+    "limit": limit,
+}

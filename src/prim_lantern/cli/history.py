@@ -1,0 +1,114 @@
+"""`history` and `undo`: what was changed, and taking it back."""
+
+from __future__ import annotations
+
+import click
+
+from prim_lantern.change.record import Record
+from prim_lantern.cli.changing import How, carry_out, changing
+from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option
+from prim_lantern.errors import NoSuchChange
+from prim_lantern.live import Site
+from prim_lantern.show.changes import record_dict, record_lines, record_rows
+from prim_lantern.show.terminal import console
+from prim_lantern.site.names import folded
+
+
+@click.group(short_help="What was changed, by whom, when and why.", invoke_without_command=True)
+@click.option("--by", "who", metavar="WHO", help="Only what somebody did (a login).")
+@click.option("--about", metavar="TEXT", help="Only about a path, group, role, person …")
+@click.option("--since", metavar="WHEN", help="Only from this moment on.")
+@click.option("--until", metavar="WHEN", help="Only before this moment.")
+@click.option("--last", type=int, default=20, show_default=True, help="How many at most.")
+@site_option
+@json_option
+@click.pass_context
+def history(
+    ctx: click.Context,
+    who: str | None,
+    about: str | None,
+    since: str | None,
+    until: str | None,
+    last: int,
+    where: str,
+    as_json: bool,
+) -> None:
+    """The changes of the site, the newest first; 'history show' tells one whole."""
+    if ctx.invoked_subcommand is not None:
+        return
+    site = opened(where)
+    records = [
+        each
+        for each in reversed(site.history())
+        if (who is None or folded(who) in (folded(each.by), "by hand" if not each.by else ""))
+        and (about is None or _is_about(each, about))
+        and (since is None or each.at >= site.moment(since))
+        and (until is None or each.at < site.moment(until))
+    ]
+    shown = records[:last]
+    if as_json:
+        print_json([record_dict(each) for each in shown])
+        return
+    if not records:
+        click.echo("No change fits." if site.seen.number else "Nothing has been changed yet.")
+        return
+    from prim_lantern.show.tables import table
+
+    console().print(table(["No.", "When (UTC)", "By", "What"], record_rows(shown)))
+    if len(records) > len(shown):
+        click.echo(f"{len(records) - len(shown)} older ones; --last {len(records)} shows all.")
+
+
+def _is_about(record: Record, text: str) -> bool:
+    """Whether a change names a text: in its words, or among the things that it touched."""
+    wanted = folded(text)
+    bare = wanted.partition(":")[2] if wanted.startswith(("user:", "group:", "role:")) else wanted
+    names = [piece.name for patch in record.patches for piece in patch.pieces]
+    names += [old for patch in record.patches for each in patch.renames for old in each]
+    operations = [str(value) for each in record.operations for value in each.values()]
+    return any(bare in folded(each) for each in (*record.said, *names, *operations))
+
+
+@history.command()
+@click.argument("number", type=int)
+@site_option
+@json_option
+def show(number: int, where: str, as_json: bool) -> None:
+    """One change whole: who, when, why, its effects, and what was before and after."""
+    record = _one(opened(where), number)
+    if as_json:
+        print_json(record_dict(record))
+    else:
+        print_lines(record_lines(record))
+
+
+def _one(site: Site, number: int) -> Record:
+    records = site.history()
+    if not 1 <= number <= len(records):
+        raise NoSuchChange(number, len(records))
+    return records[number - 1]
+
+
+@history.command()
+@site_option
+@json_option
+def check(where: str, as_json: bool) -> None:
+    """Is the history whole? Each change is held against the one before, the last against the
+    site (exit code 1 where it does not fit)."""
+    count = opened(where).store.check_history()
+    if as_json:
+        print_json({"whole": True, "changes": count})
+    else:
+        changes = "1 change" if count == 1 else f"{count} changes"
+        click.echo(f"The history is whole: {changes}, and the site is as the last left it.")
+
+
+@click.command(short_help="Take a change back.")
+@click.argument("number", type=int)
+@changing
+def undo(number: int, how: How) -> int:
+    """Take change NUMBER back, if no later one rests on it (it says which do)."""
+    return carry_out(how, lambda change: change.undo(number))
+
+
+COMMANDS = {"history": history, "undo": undo}

@@ -1,0 +1,182 @@
+"""`item` and `category`: content added, moved, filed, hidden, and taken along its states."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from prim_lantern.changing import Change
+from prim_lantern.cli.changing import How, carry_out, changing, logins_of
+from prim_lantern.cli.common import complete_place
+from prim_lantern.formats.items_csv import item_rows
+from prim_lantern.live import Site
+from prim_lantern.site.actions import STEPS
+
+
+@click.group(short_help="Items: add, move, change, hide, publish, import …")
+def item() -> None:
+    """Items: pages, posts, parts of pages, menu links, screens."""
+
+
+@item.command()
+@click.argument("path")
+@click.argument("kind")
+@click.option("--title", default="", help="The title.")
+@click.option("--author", "authors", multiple=True, help="An author; left out: who adds it.")
+@click.option("--filed", multiple=True, metavar="CATEGORY", help="File it under this.")
+@click.option("--links-to", metavar="PATH", help="For a link: where it leads.")
+@changing
+def add(
+    path: str,
+    kind: str,
+    title: str,
+    authors: tuple[str, ...],
+    filed: tuple[str, ...],
+    links_to: str | None,
+    how: How,
+) -> int:
+    """Add an item of KIND at PATH, as a draft."""
+
+    def build(change: Change) -> None:
+        wrote = logins_of(change.site, authors) or _maker(change)
+        change.add_item(path, kind, title, wrote, filed, links_to)
+
+    return carry_out(how, build)
+
+
+def _maker(change: Change) -> tuple[str, ...]:
+    return (change.by,)
+
+
+@item.command()
+@click.argument("path", shell_complete=complete_place)
+@click.option("--title", help="The title.")
+@click.option("--file-under", multiple=True, metavar="CATEGORY", help="File it under this.")
+@click.option("--not-under", multiple=True, metavar="CATEGORY", help="Take it out of this.")
+@click.option("--add-author", multiple=True, metavar="WHO", help="An author more.")
+@click.option("--drop-author", multiple=True, metavar="WHO", help="No longer an author.")
+@click.option("--links-to", metavar="PATH", help="For a link: where it leads.")
+@click.option("--public-from", metavar="WHEN", help="Public from then on ('never': at once).")
+@click.option("--public-until", metavar="WHEN", help="Public until then ('never': no end).")
+@changing
+def change(path: str, how: How, **said: Any) -> int:
+    """Change an item's title, categories, authors, or from when until when it is public."""
+
+    def build(change: Change) -> None:
+        change.change_item(
+            path,
+            said["title"],
+            said["file_under"],
+            said["not_under"],
+            logins_of(change.site, said["add_author"]),
+            logins_of(change.site, said["drop_author"]),
+            said["links_to"],
+            said["public_from"],
+            said["public_until"],
+        )
+
+    return carry_out(how, build)
+
+
+@item.command()
+@click.argument("path", shell_complete=complete_place)
+@click.argument("new_parent", shell_complete=complete_place)
+@click.option("--as", "name", metavar="NAME", help="The last part of the new path.")
+@changing
+def move(path: str, new_parent: str, name: str | None, how: How) -> int:
+    """Move an item, with all below it and all that is set there, under NEW_PARENT."""
+    return carry_out(how, lambda change: change.move_item(path, new_parent, name))
+
+
+@item.command()
+@click.argument("path", shell_complete=complete_place)
+@click.argument("step", type=click.Choice(list(STEPS)))
+@click.option("--from", "public_from", metavar="WHEN", help="For publish: public from then on.")
+@click.option("--until", "public_until", metavar="WHEN", help="For publish: public until then.")
+@changing
+def step(path: str, step: str, public_from: str | None, public_until: str | None, how: How) -> int:
+    """Take an item one STEP along: submit, send-back, publish, withdraw, archive."""
+    return carry_out(how, lambda change: change.take_step(path, step, public_from, public_until))
+
+
+@item.command()
+@click.argument("path", shell_complete=complete_place)
+@changing
+def remove(path: str, how: How) -> int:
+    """Remove an item with all below it, and what is set at those paths alone."""
+    return carry_out(how, lambda change: change.remove_item(path))
+
+
+@item.command()
+@click.argument("path", shell_complete=complete_place)
+@changing
+def hide(path: str, how: How) -> int:
+    """Hide an item, with what is below it, from all but its authors and all-access people."""
+    return carry_out(how, lambda change: change.hide(path))
+
+
+@item.command()
+@click.argument("path", shell_complete=complete_place)
+@changing
+def unhide(path: str, how: How) -> int:
+    """Show a hidden item again, with the readership that it had before."""
+    return carry_out(how, lambda change: change.show(path, _before_hiding(change.site, path)))
+
+
+def _before_hiding(site: Site, path: str) -> str | None:
+    """The readership that stood at a path before it was hidden, by the history."""
+    for record in reversed(site.history()):
+        for patch in record.patches:
+            for piece in patch.pieces:
+                setting = piece.part == "places" and piece.after
+                if setting and setting.place.name == path and setting.readership == "authors-only":
+                    own = next(
+                        (p.before for p in patch.pieces if p.part == "items" and p.name == path),
+                        None,
+                    )
+                    before: str | None = (
+                        piece.before.readership if piece.before else own.readership if own else None
+                    )
+                    return before
+    return None
+
+
+@item.command("import")
+@click.argument("file")
+@changing
+def import_items(file: str, how: How) -> int:
+    """Add and change many items from a CSV FILE ('-': the input) with columns of content.csv.
+
+    A path that is there is changed in the columns that the file has; any other is added, and
+    needs a kind.
+    """
+    raw = sys.stdin.buffer.read() if file == "-" else Path(file).read_bytes()
+    return carry_out(how, lambda change: change.import_items(item_rows(raw, change.data.users)))
+
+
+@click.group(short_help="Categories: add and remove.")
+def category() -> None:
+    """Categories, under which items are filed."""
+
+
+@category.command("add")
+@click.argument("name")
+@click.option("--label", default="", help="The name that people see.")
+@changing
+def add_category(name: str, label: str, how: How) -> int:
+    """Add a category, as topic:wildlife/seals; a set that is new is made."""
+    return carry_out(how, lambda change: change.add_category(name, label))
+
+
+@category.command("remove")
+@click.argument("name")
+@changing
+def remove_category(name: str, how: How) -> int:
+    """Remove a category that nothing is filed under and where nothing is set."""
+    return carry_out(how, lambda change: change.remove_category(name))
+
+
+COMMANDS = {"item": item, "category": category}

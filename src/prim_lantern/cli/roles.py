@@ -1,0 +1,267 @@
+"""`role`: what can be given; listed, shown, defined, compared."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import click
+
+from prim_lantern.changing import Change
+from prim_lantern.cli.changing import How, carry_out, changing, texts
+from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option
+from prim_lantern.decide.abilities import beyond, from_least_to_most
+from prim_lantern.decide.clauses import brought_along, rows_of
+from prim_lantern.decide.explain import words
+from prim_lantern.errors import UnknownWho
+from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.site import names
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.rights import Capability
+from prim_lantern.wording import with_article
+
+
+@click.group(short_help="Roles: list, show, define, compare …")
+def role() -> None:
+    """Roles: what they can do, and to whom they are given."""
+
+
+@role.command("list")
+@site_option
+@json_option
+def list_roles(where: str, as_json: bool) -> None:
+    """All roles from the least able to the most, with to whom they are given."""
+    data = opened(where).data
+    ordered = from_least_to_most(data)
+    if as_json:
+        print_json([_role(data, name) for name in ordered])
+        return
+    from prim_lantern.show.tables import table
+
+    rows = [
+        (
+            each.name,
+            each.called,
+            "; ".join(
+                words.listed(words.who(data, to) for to in given.to)
+                for given in data.given
+                if given.role == each.name
+            ),
+            each.about,
+        )
+        for each in map(data.roles.__getitem__, ordered)
+    ]
+    console().print(table(["Role", "Called", "Given to", "What it is for"], rows))
+
+
+@role.command("show")
+@click.argument("name")
+@site_option
+@json_option
+def show_role(name: str, where: str, as_json: bool) -> None:
+    """One role: what it can do, what that brings with it, and to whom it is given."""
+    data = opened(where).data
+    wanted = _known(data, name)
+    if as_json:
+        print_json(_role(data, wanted))
+        return
+    found = data.roles[wanted]
+    click.echo(f"{found.called} (role:{found.name})")
+    print_lines(wrapped(found.about))
+    if found.all_access:
+        click.echo("It has all access: everything, where it is given, and nothing elsewhere.")
+    for included, row in rows_of(data, wanted):
+        of = f" (from {data.roles[included].called})" if included != wanted else ""
+        for text in _row_texts(row):
+            print_lines(wrapped(f"- {text}{of}", "  ", "  "))
+    brought = brought_along(data, wanted)
+    if brought:
+        click.echo(styled("Brings along", "strong"))
+        for action, named in brought.items():
+            why = f"{words.listed(named)} cannot be done without"
+            print_lines(wrapped(f"- {action}: {why}", "  ", "  "))
+    for given in data.given:
+        if given.role == wanted:
+            text = words.given_name(data, given).removeprefix(f"The role {found.called}, ")
+            origin = f"  [{given.origin}]" if given.origin else ""
+            print_lines(wrapped(f"{text[:1].upper()}{text[1:].rstrip(',')}{origin}"))
+
+
+def _row_texts(row: Capability) -> list[str]:
+    kinds = words.listed(row.kinds, "or") if row.kinds else ""
+    states = f" while {words.listed(row.in_state, 'or')}" if row.in_state else ""
+    texts = []
+    if row.can:
+        texts.append(f"{words.listed(row.can)}: any{f' {kinds}' if kinds else 'thing'}{states}")
+    if row.own:
+        whose = f"{with_article(kinds)} of their own" if kinds else "what is their own"
+        texts.append(f"{words.listed(row.own)}: {whose}{states}")
+    return texts
+
+
+def _role(data: SiteData, name: str) -> dict[str, object]:
+    role = data.roles[name]
+    return {
+        "name": name,
+        "label": role.label,
+        "about": role.about,
+        "all_access": role.all_access,
+        "includes": list(role.includes),
+        "can": [text for _, row in rows_of(data, name) for text in _row_texts(row)],
+        "brings": brought_along(data, name),
+        "given": [
+            {"to": [str(who) for who in given.to], "within_any": [str(p) for p in given.within_any]}
+            for given in data.given
+            if given.role == name
+        ],
+    }
+
+
+# Defining ------------------------------------------------------------------------------------
+
+
+def _capability_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    for decorate in (
+        click.option("--can", metavar="ACTIONS", help="May do to anybody's items; with commas."),
+        click.option("--own", metavar="ACTIONS", help="May do to their own items; with commas."),
+        click.option("--kind", "kinds", metavar="KINDS", help="Just on these kinds; with commas."),
+        click.option("--in-state", metavar="STATES", help="Just in these states; with commas."),
+    ):
+        command = decorate(command)
+    return command
+
+
+def _rows(
+    can: str | None, own: str | None, kinds: str | None, in_state: str | None
+) -> tuple[Capability, ...]:
+    """One capability row from the options, or none."""
+    if not (can or own):
+        if kinds or in_state:
+            raise click.UsageError("--kind and --in-state go with --can or --own.")
+        return ()
+    return (Capability(texts(kinds), texts(can), texts(own), texts(in_state)),)
+
+
+def _brought(change: Change, name: str) -> Iterator[str]:
+    """What a role brings along beside what was named."""
+    for action, named in brought_along(change.data, names.folded(name)).items():
+        why = f"{words.listed(named)} cannot be done without"
+        yield from wrapped(f"Brings along {action}: {why}.", more="  ")
+
+
+@role.command()
+@click.argument("name")
+@click.option("--label", default="", help="The name that people see.")
+@click.option("--about", default="", help="What it can do, in a sentence.")
+@click.option("--on", "includes", multiple=True, metavar="ROLE", help="A role it is built on.")
+@_capability_options
+@click.option("--all-access", is_flag=True, help="May do everything where it is given.")
+@changing
+def add(
+    name: str,
+    label: str,
+    about: str,
+    includes: tuple[str, ...],
+    can: str | None,
+    own: str | None,
+    kinds: str | None,
+    in_state: str | None,
+    all_access: bool,
+    how: How,
+) -> int:
+    """Define a role; 'role change' adds further rows of what it can do.
+
+    \b
+    prim-lantern role add helper --on commenter --can create,upload --kind post
+    """
+    rows = _rows(can, own, kinds, in_state)
+    return carry_out(
+        how,
+        lambda change: change.add_role(name, label, about, includes, rows, all_access),
+        before=lambda change: _brought(change, name),
+    )
+
+
+@role.command()
+@click.argument("name")
+@click.argument("new_name")
+@click.option("--label", default="", help="The name that people see.")
+@click.option("--about", default="", help="What it can do, in a sentence.")
+@changing
+def copy(name: str, new_name: str, label: str, about: str, how: How) -> int:
+    """Define NEW_NAME as a copy of the role NAME, to be changed from there."""
+    return carry_out(how, lambda change: change.copy_role(name, new_name, label, about))
+
+
+@role.command()
+@click.argument("name")
+@click.option("--label", help="The name that people see.")
+@click.option("--about", help="What it can do, in a sentence.")
+@click.option("--on", "build_on", multiple=True, metavar="ROLE", help="Build it on this as well.")
+@click.option("--not-on", multiple=True, metavar="ROLE", help="Build it on this no longer.")
+@_capability_options
+@click.option("--drop", metavar="ACTIONS", help="May no longer do this (of --kind, if said).")
+@changing
+def change(
+    name: str,
+    label: str | None,
+    about: str | None,
+    build_on: tuple[str, ...],
+    not_on: tuple[str, ...],
+    can: str | None,
+    own: str | None,
+    kinds: str | None,
+    in_state: str | None,
+    drop: str | None,
+    how: How,
+) -> int:
+    """Change a role: a further row of what it can do, or --drop actions from its rows."""
+    if drop and (can or own or in_state):
+        raise click.UsageError("--drop goes with --kind alone; add in a change of its own.")
+    rows = () if drop else _rows(can, own, kinds, in_state)
+    drop_kinds = texts(kinds) if drop else ()
+    return carry_out(
+        how,
+        lambda change: change.change_role(
+            name, label, about, build_on, not_on, rows, texts(drop), drop_kinds
+        ),
+        before=lambda change: _brought(change, name) if rows else (),
+    )
+
+
+@role.command()
+@click.argument("name")
+@changing
+def remove(name: str, how: How) -> int:
+    """Remove a role, taking it back from everybody."""
+    return carry_out(how, lambda change: change.remove_role(name))
+
+
+@role.command()
+@click.argument("name")
+@click.argument("other")
+@site_option
+@json_option
+def compare(name: str, other: str, where: str, as_json: bool) -> None:
+    """What each of two roles can do that the other cannot."""
+    data = opened(where).data
+    one, two = (_known(data, each) for each in (name, other))
+    more, less = beyond(data, one, two), beyond(data, two, one)
+    if as_json:
+        print_json({one: more, two: less})
+        return
+    for here, there, lines in ((one, two, more), (two, one, less)):
+        called, than = data.roles[here].called, data.roles[there].called
+        click.echo(styled(f"{called} can, and {than} cannot", "strong"))
+        for line in lines or ["nothing more"]:
+            print_lines(wrapped(f"- {line}", "  ", "  "))
+
+
+def _known(data: SiteData, name: str) -> str:
+    wanted = names.folded(name.removeprefix("role:"))
+    if wanted not in data.roles:
+        raise UnknownWho(name, names.nearest(wanted, data.roles))
+    return wanted
+
+
+COMMANDS = {"role": role}

@@ -1,0 +1,277 @@
+"""`user`: people listed and shown, added, invited, suspended, and the ownership handed over."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import click
+
+from prim_lantern.changing import Change
+from prim_lantern.cli.changing import How, carry_out, changing, login_of, settings, texts
+from prim_lantern.cli.common import (
+    answering,
+    complete_who,
+    json_option,
+    opened,
+    print_json,
+    site_option,
+)
+from prim_lantern.live import Site
+from prim_lantern.mail import FileMailer, Invitation, invitation_mail
+from prim_lantern.show.terminal import console
+from prim_lantern.site import names
+from prim_lantern.site.moments import written
+from prim_lantern.site.people import STATUSES
+
+
+@click.group(short_help="People: list, show, add, invite, suspend …")
+def user() -> None:
+    """The people of the site."""
+
+
+@user.command("list")
+@click.argument("text", default="")
+@click.option("--newest", is_flag=True, help="Those who joined last come first.")
+@click.option("--status", type=click.Choice(STATUSES), help="Only those in this state.")
+@answering
+def list_users(
+    text: str, newest: bool, status: str | None, where: str, at: str | None, as_json: bool
+) -> None:
+    """The people whom TEXT fits (all, when left out), by name or by when they joined."""
+    site = opened(where)
+    people = site.find_users(text) if text else list(site.data.users.values())
+    people = [each for each in people if status is None or each.status == status]
+    people.sort(key=lambda each: names.folded(each.called))
+    if newest:
+        people.sort(key=lambda each: written(each.joined) if each.joined else "", reverse=True)
+    groups = {
+        each.login: [way.group for way in site.memberships(each.login, at)] for each in people
+    }
+    if as_json:
+        print_json(
+            [
+                {
+                    "login": each.login,
+                    "name": each.name,
+                    "status": each.status,
+                    "joined": written(each.joined) if each.joined else None,
+                    "groups": sorted(set(groups[each.login])),
+                }
+                for each in people
+            ]
+        )
+        return
+    if not people:
+        click.echo(f"Nobody fits {text!r}.")
+        return
+    from prim_lantern.show.tables import table
+
+    rows = [
+        (
+            each.login,
+            each.name,
+            each.status + (" (owner)" if each.login == site.data.owner else ""),
+            written(each.joined) if each.joined else "",
+            ", ".join(dict.fromkeys(groups[each.login])),
+        )
+        for each in people
+    ]
+    console().print(table(["Login", "Name", "State", "Joined", "Groups"], rows))
+
+
+@user.command("show")
+@click.argument("who", shell_complete=complete_who)
+@answering
+@click.pass_context
+def show_user(ctx: click.Context, who: str, where: str, at: str | None, as_json: bool) -> None:
+    """One person: groups, roles, rules, and what that comes to (as 'what WHO')."""
+    from prim_lantern.cli.lists import what
+
+    ctx.invoke(what, who=who, where=where, at=at, as_json=as_json)
+
+
+# Adding and changing ------------------------------------------------------------------------
+
+
+def _about_somebody(command: Callable[..., Any]) -> Callable[..., Any]:
+    for decorate in (
+        click.option("--name", help="The name that people see."),
+        click.option("--email", help="The e-mail address."),
+        click.option(
+            "--set",
+            "values",
+            multiple=True,
+            metavar="NAME=VALUE",
+            help="An attribute; more than once. NAME= takes it away.",
+        ),
+    ):
+        command = decorate(command)
+    return command
+
+
+_groups_option = click.option("--group", "groups", multiple=True, help="A group they join.")
+
+
+@user.command()
+@click.argument("login")
+@_about_somebody
+@_groups_option
+@click.option("--byline", is_flag=True, help="A named author without an account.")
+@changing
+def add(
+    login: str,
+    name: str | None,
+    email: str | None,
+    values: tuple[str, ...],
+    groups: tuple[str, ...],
+    byline: bool,
+    how: How,
+) -> int:
+    """Add an active person, or a byline."""
+    status = "byline" if byline else "active"
+    return carry_out(
+        how,
+        lambda change: change.add_user(
+            login, name or "", email or "", status, groups, settings(values)
+        ),
+    )
+
+
+@user.command()
+@click.argument("who", shell_complete=complete_who)
+@_about_somebody
+@click.option("--roles-elsewhere", metavar="ROLES", help="Roles another system gives, with commas.")
+@changing
+def change(
+    who: str,
+    name: str | None,
+    email: str | None,
+    values: tuple[str, ...],
+    roles_elsewhere: str | None,
+    how: How,
+) -> int:
+    """Change a person's name, e-mail, attributes, or roles elsewhere."""
+    elsewhere = texts(roles_elsewhere) if roles_elsewhere is not None else None
+    return carry_out(
+        how,
+        lambda change: change.change_user(
+            login_of(change.site, who), name, email, settings(values), elsewhere
+        ),
+    )
+
+
+@user.command()
+@click.argument("login")
+@_about_somebody
+@_groups_option
+@click.option("--lasts", default="14 days", show_default=True, help="How long the link holds.")
+@click.option(
+    "--link", metavar="TEXT", help="The address of the link, with {token} where it belongs."
+)
+@click.option("--mail-to", metavar="FOLDER", help="Write the mail to a file in this folder.")
+@changing
+def invite(
+    login: str,
+    name: str | None,
+    email: str | None,
+    values: tuple[str, ...],
+    groups: tuple[str, ...],
+    lasts: str,
+    link: str | None,
+    mail_to: str | None,
+    how: How,
+) -> int:
+    """Invite a person; until they accept they see what guests see.
+
+    Prints the link, which is to be had only now. Somebody invited already gets a new link, and
+    the one before ends; name, e-mail and groups can be changed so as well.
+    """
+    tokens: list[str] = []
+
+    def build(change: Change) -> None:
+        tokens.append(
+            change.invite(
+                login,
+                name=name or "",
+                email=email or "",
+                groups=groups,
+                attributes=settings(values),
+                lasts=lasts,
+            )
+        )
+
+    def send(site: Site) -> None:
+        user, until = site.data.user(login), site.data.invitations[site.data.login(login)].until
+        address = (link or "prim-lantern user accept {token}").replace("{token}", tokens[0])
+        mail = Invitation(site.data.name, user.called, user.email, address, until)
+        if not how.as_json:
+            click.echo(f"The link for {user.called}, until {written(until)}:\n  {address}")
+        if mail_to is not None:
+            file = FileMailer(mail_to).send(invitation_mail(mail))
+            click.echo(f"The mail is in {file}.", err=how.as_json)
+
+    return carry_out(how, build, after=send)
+
+
+@user.command()
+@click.argument("token")
+@site_option
+@json_option
+def accept(token: str, where: str, as_json: bool) -> None:
+    """Accept an invitation by the TOKEN of its link."""
+    site = opened(where)
+    login = site.accept(token)
+    if as_json:
+        print_json({"login": login, "status": "active"})
+    else:
+        click.echo(f"{site.data.users[login].called} is now active.")
+
+
+@user.command()
+@site_option
+@json_option
+def invitations(where: str, as_json: bool) -> None:
+    """Those who were invited and have not accepted yet, and until when their links hold."""
+    site = opened(where)
+    now = site.moment()
+    invited = [each for each in site.data.users.values() if each.status == "invited"]
+    rows = []
+    for each in invited:
+        link = site.data.invitations.get(each.login)
+        state = "no link" if link is None else "holds" if now < link.until else "has ended"
+        until = written(link.until) if link else ""
+        rows.append((each.login, each.name, each.email, state, until))
+    if as_json:
+        keys = ("login", "name", "email", "link", "until")
+        print_json([dict(zip(keys, row, strict=True)) for row in rows])
+    elif not rows:
+        click.echo("Nobody is invited just now.")
+    else:
+        from prim_lantern.show.tables import table
+
+        console().print(table(["Login", "Name", "E-mail", "Link", "Until"], rows))
+
+
+def _on_one(name: str, method: str, text: str) -> click.Command:
+    """A command that does one thing to one person."""
+
+    @click.argument("who", shell_complete=complete_who)
+    @changing
+    def command(who: str, how: How) -> int:
+        return carry_out(how, lambda change: getattr(change, method)(login_of(change.site, who)))
+
+    return click.command(name, help=text)(command)
+
+
+for _name, _method, _text in (
+    ("cancel", "cancel_invitation", "Cancel an invitation: its link ends, the person goes."),
+    ("suspend", "suspend", "Suspend a person: they count as a guest until brought back."),
+    ("bring-back", "bring_back", "Bring back somebody suspended, with all they had."),
+    ("remove", "remove_user", "Remove a person, with the words that speak of them alone."),
+    ("hand-over", "hand_over", "Hand over the ownership of the site to somebody active."),
+):
+    user.add_command(_on_one(_name, _method, _text))
+
+
+COMMANDS = {"user": user}

@@ -1,0 +1,156 @@
+"""Changes, their effects and the history as text."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
+
+from prim_lantern.change.effects import Effects
+from prim_lantern.change.pieces import Piece
+from prim_lantern.change.record import Record
+from prim_lantern.change.summary import lines_of
+from prim_lantern.formats.entries import plain
+from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.site.moments import written
+
+_GUEST = "guest"
+
+
+def effect_lines(effects: Effects) -> Iterator[str]:
+    """Who gains and who loses what, in short."""
+    lines = lines_of(effects)
+    if not lines:
+        yield "Nobody gains or loses anything by it, as things are now."
+        return
+    yield styled("What changes", "strong")
+    for line in lines:
+        mark = styled("+", "yes") if line.gains else styled("-", "no")
+        first, *more = wrapped(f"x {line}", "  ", "  ")
+        yield first.replace("x", mark, 1)
+        yield from more
+    if not effects.creating_counted:
+        yield "  Who may create what is not counted on a site of this size."
+
+
+def caution_lines(cautions: Sequence[str]) -> Iterator[str]:
+    """What to think of before a change is made."""
+    if cautions:
+        yield styled("Worth a second thought", "strong")
+        for each in cautions:
+            yield from wrapped(f"! {each}", "  ", "  ")
+
+
+def effect_rows(effects: Effects) -> Iterator[tuple[str, str, str, str]]:
+    """Every effect by itself: who, what, where, and whether it is gained or lost."""
+    for each in effects:
+        yield each.who or _GUEST, each.action, each.where, "gains" if each.gained else "loses"
+
+
+def effects_csv(effects: Effects) -> str:
+    """Every effect as CSV (RFC 4180): who, action, where, effect."""
+    text = io.StringIO(newline="")
+    writer = csv.writer(text)
+    writer.writerow(("who", "action", "where", "effect"))
+    writer.writerows(effect_rows(effects))
+    return text.getvalue()
+
+
+def effects_dict(effects: Effects) -> dict[str, Any]:
+    """The effects for programs: the lines in short, and all of them where they can be named."""
+    found: dict[str, Any] = {
+        "in_short": [str(line) for line in lines_of(effects)],
+        "pairs": effects.size,
+        "counts": [
+            {
+                "action": each.action,
+                "where": each.where,
+                "gained": each.gained,
+                "lost": each.lost,
+                "guests": {1: "gain", -1: "lose"}.get(each.guests),
+            }
+            for each in effects.changed
+        ],
+    }
+    return found
+
+
+def record_rows(records: Iterable[Record]) -> Iterator[tuple[str, str, str, str]]:
+    """The history as rows: number, when, by whom, and what with why and its effects."""
+    for each in records:
+        what = "; ".join(each.said)
+        why = f"\nbecause: {each.reason}" if each.reason else ""
+        effects = "".join(f"\n- {line}" for line in each.effects[:3])
+        more = len(each.effects) - 3
+        rest = f"\n  and {more} more; 'history show {each.number}' has all" if more > 0 else ""
+        when = each.at.strftime("%Y-%m-%d %H:%M")
+        yield str(each.number), when, each.by or "(by hand)", f"{what}{why}{effects}{rest}"
+
+
+def record_lines(record: Record) -> Iterator[str]:
+    """One change whole: who, when, why, its effects, and what was before and after."""
+    by = record.by or "somebody, by hand in the files"
+    at = f"{record.at:%Y-%m-%d %H:%M:%S} UTC"
+    yield styled(f"Change {record.number}", "strong") + f", {at}, by {by}"
+    if record.reason:
+        yield from wrapped(f"because: {record.reason}", "  ", "  ")
+    for each in record.said:
+        yield from wrapped(f"- {each}", "  ", "  ")
+    if record.effects:
+        yield styled("What it changed", "strong")
+        for line in record.effects:
+            yield from wrapped(f"- {line}", "  ", "  ")
+    pieces = [piece for patch in record.patches for piece in patch.pieces]
+    renames = [patch.renames for patch in record.patches]
+    if pieces or any(each.paths or each.groups for each in renames):
+        yield styled("Before and after", "strong")
+    for moved in renames:
+        for old, new in (*moved.paths.items(), *moved.groups.items()):
+            yield f"  {old} is now {new}, with all that is set there"
+    for piece in pieces:
+        yield from _piece_lines(piece)
+
+
+def _piece_lines(piece: Piece) -> Iterator[str]:
+    name = f" {piece.name}" if piece.name else ""
+    yield f"  {piece.part}{name}"
+    for mark, style, each in (("-", "no", piece.before), ("+", "yes", piece.after)):
+        if each is not None:
+            first, *more = wrapped(f"x {_said(piece.part, each)}", "    ", "  ")
+            yield first.replace("x", styled(mark, style), 1)
+            yield from more
+
+
+def _said(part: str, each: Any) -> str:
+    values = plain(part, each)
+    if not isinstance(values, dict):
+        return str(values)
+    return ", ".join(
+        f"{key} = {', '.join(map(str, v)) if isinstance(v, list) else v}"
+        for key, v in values.items()
+    )
+
+
+def record_dict(record: Record) -> dict[str, Any]:
+    """One change for programs."""
+    return {
+        "number": record.number,
+        "at": written(record.at),
+        "by": record.by or None,
+        "because": record.reason,
+        "said": list(record.said),
+        "operations": [dict(each) for each in record.operations],
+        "effects": list(record.effects),
+        "undoes": record.undoes,
+        "pieces": [
+            {
+                "part": piece.part,
+                "name": piece.name,
+                "before": plain(piece.part, piece.before),
+                "after": plain(piece.part, piece.after),
+            }
+            for patch in record.patches
+            for piece in patch.pieces
+        ],
+    }
