@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Mapping, Sequence
-from datetime import UTC, datetime
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec
 
@@ -33,7 +32,7 @@ from prim_lantern.errors import (
     PrimLanternError,
 )
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import Duration
+from prim_lantern.site.moments import Duration, now
 from prim_lantern.site.people import ACTIVE
 
 if TYPE_CHECKING:
@@ -82,7 +81,7 @@ class Change:
         self._effects: Effects | None = None
 
     def _fresh(self, data: SiteData) -> Proposal:
-        return Proposal(data, Made(self._by, datetime.now(UTC)))
+        return Proposal(data, Made(self._by, now()))
 
     # Steps ------------------------------------------------------------------------------
 

@@ -17,7 +17,7 @@
     ├── BadChange              a change that cannot be made in this form
     │   ├── AlreadyThere       .name is taken
     │   └── NoSuchChange       the history has no change of this .number
-    ├── NotAllowed             .by may not make this change
+    ├── NotAllowed             .by may not do this
     ├── NotConfirmed           a change that has to be confirmed: .cautions say why
     ├── ChangedMeanwhile       somebody else changed what a change rests on
     ├── BrokenHistory          a history that does not hold together
@@ -175,15 +175,17 @@ class NoSuchChange(BadChange):
 
 
 class NotAllowed(PrimLanternError):
-    """`.by` may not make this change; `.because` says what is missing, a text each."""
+    """`.by` may not make a change, or not look as another; `.because` says what is missing."""
 
     exit_code = 1
 
-    def __init__(self, by: str, because: Sequence[str]) -> None:
+    def __init__(
+        self, by: str, because: Sequence[str], what: str = "make this change; nothing was changed"
+    ) -> None:
         self.by = by
         self.because = tuple(because)
         missing = "".join(f"\n  {each}" for each in self.because)
-        super().__init__(f"{by} may not make this change; nothing was changed.{missing}")
+        super().__init__(f"{by} may not {what}.{missing}")
 
 
 class NotConfirmed(PrimLanternError):

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import datetime
 from email.message import EmailMessage
 from email.utils import format_datetime
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
-from prim_lantern.site.moments import written
+from prim_lantern.site.moments import now, written
 
 
 class Mailer(Protocol):
@@ -51,7 +51,8 @@ class FileMailer:
 def invitation_mail(invitation: Invitation) -> EmailMessage:
     """The mail of an invitation, in plain text.
 
-    >>> until = datetime(2027, 5, 24, tzinfo=UTC)
+    >>> from prim_lantern.site.moments import moment
+    >>> until = moment("2027-05-24")
     >>> mail = invitation_mail(Invitation("Harbour", "Mo", "mo@x.example", "https://…", until))
     >>> mail["To"], "until 2027-05-24" in mail.get_content()
     ('Mo <mo@x.example>', True)
@@ -62,7 +63,7 @@ def invitation_mail(invitation: Invitation) -> EmailMessage:
         from email.headerregistry import Address
 
         mail["To"] = str(Address(invitation.name, addr_spec=invitation.email))
-    mail["Date"] = format_datetime(datetime.now(UTC))
+    mail["Date"] = format_datetime(now())
     mail.set_content(
         f"Hello {invitation.name},\n\n"
         f"you are invited to {invitation.site}. Accept here, until {written(invitation.until)}:\n\n"

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import datetime
 from functools import cached_property
 from typing import Any, Final
 
@@ -161,7 +161,9 @@ class _Step:
         return self.handing_on.allow(clause)
 
     def _all_access(self) -> Iterator[str | None]:
-        if _all_access(self.after, self.pieces) - _all_access(self.base, self.pieces):
+        if _all_access(self.after, self.pieces, self.made.at) - _all_access(
+            self.base, self.pieces, self.made.at
+        ):
             yield self._from_the_top("it gives all access")
 
     # People -----------------------------------------------------------------------------
@@ -371,7 +373,7 @@ def _narrower(after: Readership, before: Readership) -> bool:
     )
 
 
-def _all_access(data: SiteData, pieces: Iterable[Piece]) -> set[tuple[str, Given]]:
+def _all_access(data: SiteData, pieces: Iterable[Piece], at: datetime) -> set[tuple[str, Given]]:
     """Who comes to which all-access role, now or at any other time.
 
     Where only some users have changed, only they are looked at.
@@ -382,7 +384,7 @@ def _all_access(data: SiteData, pieces: Iterable[Piece]) -> set[tuple[str, Given
     parts = {piece.part for piece in pieces}
     some = {piece.name for piece in pieces} if parts == {"users"} else data.users
     users = [data.users[login] for login in some if login in data.users]
-    belonging = Belonging(data, datetime.now(UTC))
+    belonging = Belonging(data, at)
     found = set()
     for user in users:
         groups = {

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from difflib import SequenceMatcher
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.site.columns import Columns
@@ -92,6 +91,8 @@ def _listed(part: str, before: Sequence[Any], after: Sequence[Any]) -> Iterator[
         start += 1
     while end < shorter - start and before[-1 - end] == after[-1 - end]:
         end += 1
+    from difflib import SequenceMatcher  # only where lists differ
+
     was, now = before[start : len(before) - end], after[start : len(after) - end]
     for what, a, b, c, d in SequenceMatcher(None, was, now, autojunk=False).get_opcodes():
         if what == "equal":

@@ -12,7 +12,9 @@ import click
 from prim_lantern.cli.main import main
 from prim_lantern.demo import DEMO_FOLDER, WALK
 from prim_lantern.errors import NotOverwritten, PrimLanternError
+from prim_lantern.formats.folder.reader import FILES
 from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.store.folder import FolderStore
 
 
 @click.command(short_help="A walk through the work on a small site.")
@@ -43,15 +45,15 @@ def demo(folder: str, yes: bool) -> None:
 
 
 def _copy(folder: Path, yes: bool, at_a_terminal: bool) -> None:
-    files = sorted(DEMO_FOLDER.iterdir())
-    there = [file.name for file in files if (folder / file.name).exists()]
+    there = [name for name in FILES if (folder / name).exists()]
     if there and not yes:
         question = f"{folder} holds {', '.join(there)} already. Overwrite?"
         if not at_a_terminal or not click.confirm(question):
             raise NotOverwritten(str(folder), "Use --to for another folder, or --yes.")
     folder.mkdir(parents=True, exist_ok=True)
-    for file in files:
-        shutil.copyfile(file, folder / file.name)
+    for name in FILES:
+        shutil.copyfile(DEMO_FOLDER / name, folder / name)
+    FolderStore(folder).take_history(())
 
 
 def _run(arguments: list[str]) -> None:

@@ -70,7 +70,7 @@ WALK: Final = (
     Step(
         "The site as others see it",
         "A guest, Sam, and anybody who is in the group Friends. What is hidden is not there.",
-        (f"look-as guest {_AT}", f"look-as sam {_AT}", f"look-as group:friends {_AT}"),
+        tuple(f"look-as {who} --by tomasz {_AT}" for who in ("guest", "sam", "group:friends")),
     ),
     Step(
         "The whole at a glance",
@@ -78,6 +78,34 @@ WALK: Final = (
         (
             f"grid --who guests --who signed-in --who group:keepers-fennick --who group:volunteers "
             f"--who group:log-approvers --who group:patrons --who group:trustees {_AT}",
+        ),
+    ),
+    Step(
+        "Try a change",
+        "Lena keeps the price list from now on. Before anything is done: who would gain and who "
+        "would lose what? And what of letting everyone edit?",
+        (
+            "allow lena edit /visit/prices --by hana --try",
+            "allow everyone edit /visit --by hana --try",
+        ),
+    ),
+    Step(
+        "Make it",
+        "With a reason, which the history keeps. Nobody gives what they do not hold: Beatrix looks "
+        "after the trustees' pages, and may set rights there alone.",
+        (
+            'allow lena edit /visit/prices --by hana --because "She keeps the price list"',
+            "allow lena edit /visit/access --by beatrix",
+        ),
+    ),
+    Step(
+        "What was done, and back again",
+        "Every change is recorded and can be taken back; the site can be asked as it stood.",
+        (
+            "history",
+            "may lena edit /visit/prices",
+            "may lena edit /visit/prices --as-it-stood 2026-01-01",
+            "undo 4 --by hana",
         ),
     ),
 )

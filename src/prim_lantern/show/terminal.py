@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 _WIDEST = 100
 _COLOURS = {"yes": "\x1b[32m", "no": "\x1b[31m", "strong": "\x1b[1m", "faint": "\x1b[2m"}
-_WRITTEN_AT = re.compile(r"\[[^\]]+, line \d+\]")
+_WRITTEN_AT = re.compile(r"\[([^\]]+, line \d+|change \d+|from the start)\]")
 _JOINED = "\x00"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from calendar import monthrange
 from datetime import UTC, date, datetime, timedelta
@@ -11,6 +12,16 @@ from prim_lantern.errors import BadValue
 
 _DURATION = re.compile(r"(\d{1,6}) +(day|week|month|year)s?")
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+
+
+CLOCK = "PRIM_LANTERN_NOW"
+
+
+def now() -> datetime:
+    """The moment it is, in UTC; the one that the environment variable PRIM_LANTERN_NOW names, where
+    it is set: for trying out what happens at another time."""
+    set_to = os.environ.get(CLOCK)
+    return moment(set_to) if set_to else datetime.now(UTC)
 
 
 def moment(value: str | date | datetime) -> datetime:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from hashlib import sha256
 from pathlib import Path
 from typing import Final
@@ -24,6 +23,7 @@ from prim_lantern.formats.folder.tables import SITE_FILE
 from prim_lantern.formats.folder.writer import folder_texts
 from prim_lantern.formats.history import Line, line_from, text_of
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import now
 from prim_lantern.store.base import Seen, Store, Turn, next_line
 from prim_lantern.store.trouble import of_files
 
@@ -133,16 +133,16 @@ class _FolderTurn(Turn):
 
     def seen(self, before: Seen) -> Seen:
         """The site as it is; what was edited by hand is put into the history first."""
-        now = before
+        found = before
         number = self.last.record.number if self.last else 0
         if self.store.stamp() != before.stamp or number != before.number:
-            now = self.store.read()
+            found = self.store.read()
         if self.last is not None:
             last = self.store.last_recorded()
-            by_hand = differences(last, now.data) if not self._unchanged() else ()
+            by_hand = differences(last, found.data) if not self._unchanged() else ()
             if by_hand:
-                now = self._record_hand_work(now, last, by_hand)
-        return now
+                found = self._record_hand_work(found, last, by_hand)
+        return found
 
     def _unchanged(self) -> bool:
         """Whether the files are, to the letter, as the last change left them."""
@@ -153,10 +153,10 @@ class _FolderTurn(Turn):
             for name in FILES
         )
 
-    def _record_hand_work(self, now: Seen, last: SiteData, pieces: Sequence[Piece]) -> Seen:
+    def _record_hand_work(self, found: Seen, last: SiteData, pieces: Sequence[Piece]) -> Seen:
         record = Record(
-            number=now.number + 1,
-            at=datetime.now(UTC),
+            number=found.number + 1,
+            at=now(),
             by="",
             reason="",
             said=(BY_HAND,),
@@ -164,7 +164,7 @@ class _FolderTurn(Turn):
             patches=(Patch(Renames(), tuple(pieces)),),
         )
         self._write({}, record, last, pieces)
-        return Seen(now.data, record.number, self.store.stamp())
+        return Seen(found.data, record.number, self.store.stamp())
 
     def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
         """Write a change: new texts for the files it touches, and its line of the history."""
