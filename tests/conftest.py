@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 import os
+import shutil
+import signal
 import subprocess
 import sys
+import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -91,3 +96,58 @@ def run(*arguments: str, site: Path | str | None = pl.DEMO_FOLDER, **more: objec
 
 
 Result = subprocess.CompletedProcess
+
+
+# PostgreSQL -----------------------------------------------------------------------------------
+
+_SERVERS = [
+    *sorted(Path("/usr/lib/postgresql").glob("*/bin")),
+    *map(Path, os.environ["PATH"].split(os.pathsep)),
+]
+
+
+@pytest.fixture(scope="session")
+def postgresql(tmp_path_factory):
+    """Give the URL of a fresh database, on a server of the tests' own in a temporary folder.
+
+    Skipped where PostgreSQL is not installed (Debian: apt-get install postgresql).
+    """
+    found = next((each for each in _SERVERS if (each / "initdb").exists()), None)
+    if found is None:
+        pytest.skip("PostgreSQL is not installed (Debian: apt-get install postgresql)")
+    folder = Path(tempfile.mkdtemp(prefix="pl-pg-", dir="/tmp"))  # a socket's path must be short
+    as_user = {}
+    if os.geteuid() == 0:  # the server refuses to run as root
+        as_user = {"user": "postgres"}
+        shutil.chown(folder, "postgres")
+    options = {"cwd": folder, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, **as_user}
+    data = folder / "data"
+    subprocess.run(
+        [found / "initdb", "-D", data, "-A", "trust", "-U", "tester", "-E", "UTF8", "--locale=C.UTF-8"],
+        check=True, **options,
+    )  # fmt: skip
+    server = subprocess.Popen(
+        [found / "postgres", "-D", data, "-k", folder, "-c", "listen_addresses=", "-c", "fsync=off"],
+        **options,
+    )
+    names = itertools.count()
+
+    def fresh() -> str:
+        import psycopg
+
+        name = f"site_{next(names)}"
+        for _ in range(100):
+            try:
+                with psycopg.connect(
+                    host=str(folder), user="tester", dbname="postgres", autocommit=True
+                ) as connection:
+                    connection.execute(f"CREATE DATABASE {name}")
+                return f"postgresql+psycopg://tester@/{name}?host={folder}"
+            except psycopg.OperationalError:
+                time.sleep(0.1)
+        raise AssertionError("the server does not answer")
+
+    yield fresh
+    server.send_signal(signal.SIGINT)  # at once, whoever is connected
+    server.wait()
+    shutil.rmtree(folder, ignore_errors=True)

@@ -15,7 +15,16 @@ from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, Action
 from prim_lantern.site.content import BUILT_IN_KINDS, STATES, CategorySet, Item, Kind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import ALWAYS, Duration, Period
-from prim_lantern.site.people import STATUSES, Enrolment, Group, Membership, Plan, Test, User
+from prim_lantern.site.people import (
+    STATUSES,
+    Enrolment,
+    Group,
+    Invitation,
+    Membership,
+    Plan,
+    Test,
+    User,
+)
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, REACHES, SITE, Place, tree_order
 from prim_lantern.site.rights import (
     BUILT_IN_READERSHIPS,
@@ -64,7 +73,7 @@ class Maker:
 
     def site(self) -> SiteData:
         rng = self.rng
-        items = self.items()
+        items, users = self.items(), self.users()
         return SiteData(
             name=rng.choice(_WORDS[1:]),
             owner="ada",
@@ -98,7 +107,12 @@ class Maker:
             ),
             promises=self.times(2, self.promise),
             attributes=("position", "Start day"),
-            users=self.users(),
+            invitations={
+                user.login: Invitation(user.login, f"sha256:{number:064x}", NOON)
+                for number, user in enumerate(users.values())
+                if user.status == "invited" and self.maybe()
+            },
+            users=users,
             items={item.path: item for item in items},
         )
 

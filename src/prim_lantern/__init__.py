@@ -8,18 +8,29 @@ Open a site and ask:
 True
 """
 
+from typing import TYPE_CHECKING, Any
+
+from prim_lantern.change.record import Record
 from prim_lantern.decide.explain import Explanation, Point
 from prim_lantern.decide.grid import Grid
 from prim_lantern.decide.looking import LookingAs, Offer, Seen
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.errors import (
+    AlreadyThere,
+    BadChange,
     BadQuestion,
     BadSite,
     BadValue,
+    BrokenHistory,
+    ChangedMeanwhile,
     NoSite,
+    NoSuchChange,
+    NotAllowed,
+    NotConfirmed,
     NotOverwritten,
     PrimLanternError,
     SeveralUsers,
+    StoreTrouble,
     UnknownAction,
     UnknownCategory,
     UnknownItem,
@@ -31,28 +42,46 @@ from prim_lantern.errors import (
 from prim_lantern.live import Decision, Site, WhoMay, open_demo, open_site
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Membership
+from prim_lantern.site.rights import Capability
+
+if TYPE_CHECKING:
+    from prim_lantern.change.effects import Effect, Effects
+    from prim_lantern.changing import Change
 
 __version__ = "0.1.0"
 
 __all__ = [
     "DEMO_FOLDER",
+    "AlreadyThere",
+    "BadChange",
     "BadQuestion",
     "BadSite",
     "BadValue",
+    "BrokenHistory",
+    "Capability",
+    "Change",
+    "ChangedMeanwhile",
     "Decision",
+    "Effect",
+    "Effects",
     "Explanation",
     "Grid",
     "LookingAs",
     "Membership",
     "NoSite",
+    "NoSuchChange",
+    "NotAllowed",
+    "NotConfirmed",
     "NotOverwritten",
     "Offer",
     "Point",
     "PrimLanternError",
+    "Record",
     "Seen",
     "SeveralUsers",
     "Site",
     "SiteData",
+    "StoreTrouble",
     "UnknownAction",
     "UnknownCategory",
     "UnknownItem",
@@ -64,3 +93,16 @@ __all__ = [
     "open_demo",
     "open_site",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    """What only changing needs is loaded when it is asked for."""
+    if name == "Change":
+        from prim_lantern.changing import Change
+
+        return Change
+    if name in ("Effect", "Effects"):
+        from prim_lantern.change import effects
+
+        return getattr(effects, name)
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

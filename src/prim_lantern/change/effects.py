@@ -243,21 +243,26 @@ class Effects:
 
     @cached_property
     def concerned(self) -> list[str]:
-        """The users whose own standing has changed, or of whom changed words speak."""
+        """The users whose own standing has changed, or of whom changed words speak; those who
+        are not active, before and after, are guests all along."""
         before, after = (engine.data for engine in self._engines)
-        logins = list(dict.fromkeys([*before.users, *after.users]))
-        words = self._spoken_of
-        if words is None:
-            return logins
-        was, now = (engine.crowd.belonging for engine in self._engines)
+        spoken_of = self._spoken_of
         owners = {before.owner, after.owner} if before.owner != after.owner else set[str]()
         found = []
-        for login in logins:
-            old = was.whos(was.acting(login)) if login in before.users else was.whos(None)
-            new = now.whos(now.acting(login)) if login in after.users else now.whos(None)
-            if self._renamed(old) != new or not words.isdisjoint(new | old) or login in owners:
+        for login in dict.fromkeys([*before.users, *after.users]):
+            old, new = (self._acting(engine, login) for engine in self._engines)
+            if old is None and new is None:
+                continue
+            was = self._renamed(self.before.crowd.belonging.whos(old))
+            now = self.after.crowd.belonging.whos(new)
+            touched = spoken_of is None or not spoken_of.isdisjoint(was | now)
+            if touched or was != now or login in owners:
                 found.append(login)
         return found
+
+    @staticmethod
+    def _acting(engine: Engine, login: str) -> str | None:
+        return engine.acting(login) if login in engine.data.users else None
 
     def _renamed(self, whos: frozenset[Who]) -> frozenset[Who]:
         for each in self._renames:

@@ -25,7 +25,14 @@ from prim_lantern.site.actions import STEPS
 from prim_lantern.site.content import DRAFT, Item, state_after
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, User
-from prim_lantern.site.places import SITE, Place, parent_of, place
+from prim_lantern.site.places import (
+    SITE,
+    Place,
+    category_and_above,
+    is_above,
+    parent_of,
+    place,
+)
 from prim_lantern.site.rights import Given, PlaceSetting, Readership
 from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
 
@@ -157,8 +164,29 @@ class _Step:
             else:
                 yield self._may_give(clause)
 
+    def _with_the_role(self, given: Given, *, gained: bool) -> Iterator[str | None]:
+        """What else comes with having a role: the words about whoever has it, and the readerships
+        that name it. With losing it, what kept those away who have it.
+        """
+        role = Who("role", given.role)
+        for where in given.within_any:
+            for clause in clauses_of(self.base):
+                inside = _overlap(where, clause.place)
+                if clause.who == role and clause.allow == gained and inside is not None:
+                    yield self._may_give(replace(clause, place=inside))
+            for setting in self.base.readerships_at.values():
+                readership = self.base.readership(setting.readership or "")
+                named = (*readership.readers, *readership.all_of) if gained else readership.but_not
+                if role in named and _overlap(where, setting.place) is not None:
+                    yield self._loosened(readership, setting.place)
+
     def _may_give(self, clause: Clause) -> str | None:
         return self.handing_on.allow(clause)
+
+    def _given(self, piece: Piece) -> Iterator[str | None]:
+        for given, gained in ((piece.before, False), (piece.after, True)):
+            if given is not None and given.role in self.base.roles:
+                yield from self._with_the_role(given, gained=gained)
 
     def _all_access(self) -> Iterator[str | None]:
         if _all_access(self.after, self.pieces, self.made.at) - _all_access(
@@ -364,6 +392,23 @@ class _Step:
         return f"they may not {' or '.join(dict.fromkeys(steps))} {before.path}"
 
 
+def _overlap(one: Place, other: Place) -> Place | None:
+    """The narrower of two places that may hold the same items; None where none is in both."""
+    if one.kind == "site":
+        return other
+    if other.kind == "site" or one.kind != other.kind:
+        return one
+    if one.kind == "path":
+        apart = one.name != other.name and not (
+            is_above(one.name, other.name) or is_above(other.name, one.name)
+        )
+        return None if apart else max(one, other, key=lambda each: len(each.name))
+    within = category_and_above(one.name), category_and_above(other.name)
+    if one.name in within[1]:
+        return other
+    return one if other.name in within[0] else None
+
+
 def _narrower(after: Readership, before: Readership) -> bool:
     """Whether surely nobody is in the readership after who was not in it before."""
     return (
@@ -415,6 +460,7 @@ _ASKS: Final[Mapping[str, Callable[[_Step, Piece], Iterator[str | None]]]] = {
     "kinds": _Step._kind,
     "actions": _Step._kind,
     "category_sets": _Step._kind,
+    "given": _Step._given,
     "readerships": _Step._readership,
     "places": _Step._setting,
     "limits": _Step._manages_there,

@@ -109,8 +109,10 @@ class Columns(Mapping[str, _T], Generic[_T]):
             name: [values[row] for row in rows] + [getattr(each, name) for each in added]
             for name, values in self.columns.items()
         }
-        lines = [self._lines[row] for row in rows] if self._lines else []
-        anew = Columns(self.make, columns, self._file, [*lines, *(0 for _ in added)])
+        lines: list[int] = []
+        if self._file is not None:
+            lines = [*(self._lines[row] for row in rows), *(0 for _ in added)]
+        anew = Columns(self.make, columns, self._file, lines)
         now = {old: new for new, old in enumerate(rows)}
         anew.changed = {now[row]: each for row, each in found.changed.items() if row in now}
         anew.changed = {**anew.changed, **{kept + i: each for i, each in enumerate(added)}}

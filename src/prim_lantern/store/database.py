@@ -22,6 +22,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import URL, Engine, make_url
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError
+from sqlalchemy.pool import NullPool
 
 from prim_lantern.change.pieces import COLUMN_PARTS, Piece, differences
 from prim_lantern.change.record import Record
@@ -67,10 +68,6 @@ class DatabaseStore(Store):
                 raise NoSite(
                     self.where, f"the database is empty. {_HOW_TO_FILL.format(self.where)}"
                 )
-
-    def close(self) -> None:
-        """Give the connections back."""
-        self._engine.dispose()
 
     # Reading ----------------------------------------------------------------------------
 
@@ -200,12 +197,14 @@ def _url(address: str) -> URL:
 
 
 def _is_file(path: str) -> bool:
-    return path == ":memory:" or Path(path).is_file()
+    return path.startswith((":memory:", "file:")) or Path(path).is_file()
 
 
 def _engine(url: URL) -> Engine:
     try:
-        engine = create_engine(url, **_OPTIONS.get(url.get_backend_name(), {}))
+        # a connection is kept for no longer than it is used: a site is seldom read or written
+        options = _OPTIONS.get(url.get_backend_name(), {})
+        engine = create_engine(url, poolclass=NullPool, **options)
     except ImportError as error:
         raise NoSite(
             url.render_as_string(hide_password=True),
@@ -221,7 +220,7 @@ def _engine(url: URL) -> Engine:
 
 _OPTIONS: Final[Mapping[str, dict[str, Any]]] = {
     "sqlite": {"connect_args": {"timeout": _WAIT}},
-    "postgresql": {"pool_pre_ping": True, "connect_args": {"connect_timeout": _WAIT}},
+    "postgresql": {"connect_args": {"connect_timeout": _WAIT}},
 }
 
 

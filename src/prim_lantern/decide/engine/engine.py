@@ -77,9 +77,9 @@ class Engine:
         handiwork = self.crowd.handiwork
         if differs.work:
             handiwork = handiwork.after(self.data, data, differs.work)
-        ground = self.ground.after(data, at, differs.rows)
-        ground.mind(_paths(spots))
         cut = data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys()
+        ground = self.ground.after(data, at, differs.rows, cut=bool(cut))
+        ground.mind(_paths(spots))
         ground.cut_anew(cut)
         whos = rights.whos - self.rights.whos
         crowd = self.crowd.after(Belonging(data, at), whos, handiwork, differs.people)

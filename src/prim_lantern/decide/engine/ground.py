@@ -73,13 +73,13 @@ class Ground:
         if 0 in self.of_row:
             self._settle([row for row, number in enumerate(self.of_row) if not number])
 
-    def after(self, data: SiteData, at: datetime, rows: set[int]) -> Ground:
-        """The ground of a site of the same paths and kinds, at which some rows differ.
+    def after(self, data: SiteData, at: datetime, rows: set[int], *, cut: bool) -> Ground:
+        """The ground of a site of the same paths and kinds, at which some rows differ, and maybe
+        what is cut off from above.
 
-        It is the same one where the site has changed, as nothing asks of the old site any
-        more; for another moment at which items differ it is a new one, as both may be asked.
+        It is the same one where neither does; else it is a new one, as both may be asked.
         """
-        found = self._copy() if rows and at != self.moment else self
+        found = self._copy() if rows or cut else self
         found.data, found.moment = data, at
         found.__dict__.pop("_timed", None)
         found.forget(rows)

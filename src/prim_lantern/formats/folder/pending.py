@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
 
@@ -43,8 +44,11 @@ def make(folder: Path, pending: Pending) -> None:
         "after": pending.after,
         "line": pending.line.decode(),
     }
-    _replace(folder / PENDING_FILE, json.dumps(whole, ensure_ascii=False).encode())
-    finish(folder, pending)
+    beside = _written_beside(folder / PENDING_FILE, json.dumps(whole, ensure_ascii=False).encode())
+    os.replace(beside, folder / PENDING_FILE)  # here it is made
+    with suppress(OSError):  # what is not in the files yet, the next who writes puts there
+        _sync_folder(folder)
+        finish(folder, pending)
 
 
 def finish(folder: Path, pending: Pending) -> None:
@@ -63,17 +67,22 @@ def finish(folder: Path, pending: Pending) -> None:
 
 def _replace(path: Path, text: bytes) -> None:
     """Replace a file, whole or not at all, so that a crash of the machine keeps that too."""
+    os.replace(_written_beside(path, text), path)
+    _sync_folder(path.parent)
+
+
+def _written_beside(path: Path, text: bytes) -> Path:
+    """A new file beside another, with a text that is surely on the disk."""
     beside = path.with_name(f"{path.name}.new")
     try:
         with beside.open("wb") as file:
             file.write(text)
             file.flush()
             os.fsync(file.fileno())
-        os.replace(beside, path)
     except OSError:
         beside.unlink(missing_ok=True)
         raise
-    _sync_folder(path.parent)
+    return beside
 
 
 def _sync_folder(folder: Path) -> None:

@@ -1,0 +1,94 @@
+"""Random operations on generated sites."""
+
+from __future__ import annotations
+
+from random import Random
+
+from prim_lantern.change.operations import OPERATIONS, Operation
+from prim_lantern.change.operations.base import Made
+from prim_lantern.change.proposal import Proposal
+from prim_lantern.errors import PrimLanternError
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.rights import Capability
+from sites import CATEGORIES, LOGINS, NOON, Maker
+
+_TESTS = ["position is keeper", "position is_not cook", "login is Bea.Holm", "email filled false"]
+
+
+def random_operation(rng: Random, site: SiteData) -> Operation:
+    """One of all operations, with arguments that mostly make sense on the site."""
+    maker = Maker(rng)
+    path = rng.choice(list(site.items)) if site.items else "/"
+    place = str(maker.place(reach=False)) if maker.maybe(0.3) else path
+    login, other = rng.sample(LOGINS, 2)
+    group, upper = rng.sample(maker.groups, 2)
+    role, base = rng.sample(maker.roles, 2)
+    to, actions = str(maker.who()), maker.actions(managing=False)
+    row = Capability(maker.some(["page", "post"]), actions, (), ())
+    category, readership = rng.choice(CATEGORIES), rng.choice(["inner", "outer", "public", "nobody"])
+    values = {
+        "add-role": ("fresh", "", "", (base,), (row,)),
+        "copy-role": (role, "copied"),
+        "change-role": (role, "Called", None, (), (), (row,)),
+        "remove-role": (role,),
+        "add-user": ("zoe", "Zoe", "", rng.choice(["active", "byline"]), (group,), {"shoe": "9"}),
+        "invite": (rng.choice(["zoe", login]), "sha256:0", "2099-01-01", "Zoe", "", (group,)),
+        "accept": (login, rng.choice([f"sha256:{n:064x}" for n in range(6)])),
+        "cancel-invitation": (login,),
+        "change-user": (login, "New", None, {"position": rng.choice(["", "keeper", "cook"])}),
+        "suspend": (login,),
+        "bring-back": (login,),
+        "remove-user": (login,),
+        "hand-over": (login,),
+        "add-group": ("fresh", "", "", (upper,), (f"user:{login}",)),
+        "change-group": (group, None, "About", (upper,)),
+        "rename-group": (group, "renamed"),
+        "remove-group": (group,),
+        "add-members": (group, (login, other), None, rng.choice([None, "2027-09-01"])),
+        "remove-members": (group, (login,)),
+        "set-stewards": (group, (f"user:{login}",)),
+        "set-condition": (group, tuple(rng.sample(_TESTS, rng.randrange(3)))),
+        "map-group": (group, ("hall:cook",)),
+        "add-plan": ("month", (group,), "1 month"),
+        "change-plan": ("year", None, rng.choice([None, "no end", "2 years"]), (group,)),
+        "remove-plan": (rng.choice(["year", "open"]),),
+        "enrol": (rng.choice(["year", "open"]), (login,), "2027-01-01"),
+        "end-enrolment": (rng.choice(["year", "open"]), (login,)),
+        "add-readership": ("fresh", (to, "authors"), "", (), (f"group:{group}",)),
+        "change-readership": ("inner", None, (to,)),
+        "remove-readership": ("outer",),
+        "set-readership": (place, readership, None, maker.maybe(0.3)),
+        "clear-readership": (place,),
+        "hide": (path,),
+        "show": (path,),
+        "give": (role, to, (place,), None, rng.choice([None, "2027-09-01"])),
+        "take-back": (role, to),
+        "allow": (actions, to, place),
+        "deny": (actions, to, place),
+        "remove-rule": (rng.choice([str(rng.randrange(1, 6)), "rule-1"]),),
+        "stop-from-above": (path, maker.maybe(0.3)),
+        "set-limit": ("page", path, rng.choice([None, 3])),
+        "add-item": (f"{path.rstrip('/')}/fresh", rng.choice(["page", "panel"]), "New", (login,)),
+        "import-items": (({"path": path, "title": "T"}, {"path": "/new", "kind": "page"}),),
+        "remove-item": (path,),
+        "move-item": (path, rng.choice([*site.items, "/"]), rng.choice([None, "other"])),
+        "change-item": (path, "Title", (category,), (), (login,)),
+        "take-step": (path, rng.choice(["publish", "withdraw", "submit", "archive", "send-back"])),
+        "add-category": (f"topic:{rng.choice(['new', 'sea/new'])}",),
+        "remove-category": (category,),
+    }
+    name = rng.choice(list(OPERATIONS))
+    return OPERATIONS[name](*values[name])
+
+
+def random_proposal(rng: Random, site: SiteData, by: str, steps: int = 2) -> Proposal:
+    """Some steps that can be made on a site."""
+    proposal = Proposal(site, Made(by, NOON))
+    for _ in range(40):
+        try:
+            proposal.do(random_operation(rng, proposal.data))
+        except PrimLanternError:
+            continue
+        if len(proposal.steps) == steps:
+            break
+    return proposal

@@ -1,0 +1,115 @@
+"""Changes on generated sites: exact effects, exact ways back, and nothing given that is not held."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from random import Random
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from operations import random_proposal
+from prim_lantern.change.effects import Effects
+from prim_lantern.change.operations import OPERATIONS, operation_from
+from prim_lantern.change.pieces import differences, with_pieces
+from prim_lantern.change.record import Record
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.reference import Reference
+from prim_lantern.formats.entries import State
+from prim_lantern.formats.history import NO_HASH, line_from, line_of, text_of
+from prim_lantern.site.check import problems_in
+from prim_lantern.site.data import SiteData
+from sites import NOON, sites
+
+seeds = st.integers(0, 2**32).map(Random)
+in_columns = sites().map(lambda site: replace(site, items=site.content, users=site.people))
+
+
+def expected(before: SiteData, after: SiteData, earlier, actions) -> set[tuple]:
+    """Every effect, by asking the reference about everybody and everything, before and after."""
+    old, new = Reference(before, NOON), Reference(after, NOON)
+    paths = {path: earlier(path) for path in after.items}
+    paths |= {path: path for path in before.items if path not in paths.values()}
+
+    def may(reference: Reference, who: str | None, action: str, path: str) -> bool:
+        data = reference.data
+        if path not in data.items:
+            return False
+        return reference.may(who if who in data.users else None, action, path).allowed
+
+    def active(data: SiteData, who: str) -> bool:
+        return who in data.users and data.users[who].status == "active"
+
+    people = [w for w in {*before.users, *after.users} if active(before, w) or active(after, w)]
+    return {
+        (who, action, path, is_now)
+        for who in [None, *people]
+        for action in actions
+        for path, old_path in paths.items()
+        if (is_now := may(new, who, action, path)) != may(old, who, action, old_path)
+    }
+
+
+@given(in_columns, seeds)
+def test_effects_are_exactly_the_answers_that_change(site, rng):
+    proposal = random_proposal(rng, site, "ada")
+    before = Engine(site, NOON)
+    effects = Effects(before, before.after(proposal.data, NOON), proposal.renames)
+    effects.actions = ["read", "edit", "publish", "see-drafts"]
+
+    def earlier(path: str) -> str:
+        for each in reversed(proposal.renames):
+            path = each.inverse.path(path)
+        return path
+
+    wanted = expected(site, proposal.data, earlier, effects.actions)
+    found = {tuple(each) for each in effects if each.action in effects.actions}
+    assert found == wanted, [step.said for step in proposal.steps]
+    counted = sum(e.gained + e.lost + abs(e.guests) for e in effects.changed)
+    assert counted == len(list(effects)) == effects.size
+
+
+@given(in_columns, seeds)
+def test_a_change_leads_there_and_back_also_by_its_line_in_the_history(site, rng):
+    proposal = random_proposal(rng, site, "ada", steps=3)
+    assert not problems_in(proposal.data)
+    assert with_pieces(site, differences(site, proposal.data)) == proposal.data
+    patches = tuple(step.patch for step in proposal.steps)
+    record = Record(1, NOON, "ada", "Why", ("said",), patches=patches)
+    line = line_of(record, str(State.of(proposal.data)), NO_HASH)
+    again = line_from(text_of(line), 1)
+    assert again == line
+    assert again.record.after(site) == proposal.data
+    assert again.record.before(proposal.data) == site
+    state = State.of(site)
+    for piece in differences(site, proposal.data):
+        state.add(piece.part, piece.name, piece.before, -1)
+        state.add(piece.part, piece.name, piece.after)
+    assert str(state) == str(State.of(proposal.data))
+
+
+@given(in_columns, seeds)
+def test_an_operation_is_the_same_as_its_data(site, rng):
+    proposal = random_proposal(rng, site, "ada", steps=3)
+    for step in proposal.steps:
+        operation = operation_from(step.operation)
+        assert operation.to_dict() == step.operation
+        assert operation.said() == step.said
+        assert OPERATIONS[operation.do] is type(operation)
+
+
+@given(in_columns, st.sampled_from(["Bea.Holm", "cyd", "dov", "eli"]), seeds)
+def test_nobody_can_do_more_after_a_change_of_their_own_words(site, by, rng):
+    """Whoever changes rights alone, and is not above them, never comes to more by it."""
+    before = Reference(site, NOON)
+    proposal = random_proposal(rng, site, by, steps=3)
+    parts = {piece.part for step in proposal.steps for piece in step.patch.pieces}
+    about = before.all_access(by, before.subject("/")) if "/" in site.items else None
+    moved = any(each.paths for each in proposal.renames)
+    if before.belonging.acting(by) is None or about or moved or not parts <= {"rules", "given", "roles"}:
+        return
+    after = Reference(proposal.data, NOON)
+    for path in site.items:
+        for action in ("edit", "publish", "delete", "comment"):
+            if after.may(by, action, path).allowed and before.read_item(by, path).allowed:
+                assert before.may(by, action, path).allowed, [s.said for s in proposal.steps]
