@@ -10,7 +10,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 import pytest
@@ -76,10 +76,17 @@ def demo() -> pl.Site:
     return pl.open_demo()
 
 
-def run(*arguments: str, site: Path | str | None = pl.DEMO_FOLDER, **more: object) -> Result:
+def run(
+    *arguments: str,
+    site: Path | str | None = pl.DEMO_FOLDER,
+    variables: Mapping[str, str] | None = None,
+    **more: object,
+) -> Result:
     """Run the command line as a process."""
     environment = {**os.environ, "COLUMNS": "100", "PYTHONIOENCODING": "utf-8"}
-    environment.pop("PRIM_LANTERN_SITE", None)
+    for name in ("SITE", "BY", "NOW"):
+        environment.pop(f"PRIM_LANTERN_{name}", None)
+    environment.update(variables or {})
     if site is not None:
         environment["PRIM_LANTERN_SITE"] = str(site)
     return subprocess.run(

@@ -18,22 +18,16 @@ _PYTHON = re.compile(r"^```python\n(.*?)^```$", re.DOTALL | re.MULTILINE)
 _LINK = re.compile(r"\]\(([^)#:]+)\)")
 
 
-@pytest.fixture(scope="module")
-def folder_with_demo(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("documents")
-    shutil.copytree(pl.DEMO_FOLDER, folder / "site")
-    return folder
-
-
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda each: each.name)
-def test_commands_answer_as_written(document, folder_with_demo):
+def test_commands_answer_as_written(document, tmp_path):
     text = document.read_text(encoding="utf-8")
-    assert with_answers(text, folder_with_demo) == text
+    assert with_answers(document, tmp_path / "documents") == text
 
 
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda each: each.name)
-def test_python_answers_as_written(document, folder_with_demo, monkeypatch):
-    monkeypatch.chdir(folder_with_demo)
+def test_python_answers_as_written(document, tmp_path, monkeypatch):
+    shutil.copytree(pl.DEMO_FOLDER, tmp_path / "site")
+    monkeypatch.chdir(tmp_path)
     code = "\n".join(_PYTHON.findall(document.read_text(encoding="utf-8")))
     examples = doctest.DocTestParser().get_doctest(code, {}, document.name, str(document), 0)
     assert doctest.DocTestRunner().run(examples).failed == 0

@@ -19,9 +19,10 @@ from prim_lantern.change.operations import (
     roles,
 )
 from prim_lantern.change.operations.base import Made, Operation, Texts
-from prim_lantern.change.pieces import Misfit, Piece, differences
+from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
+from prim_lantern.change.renames import Misfit
 from prim_lantern.change.summary import cautions_of, lines_of
 from prim_lantern.change.undoing import resting_on
 from prim_lantern.errors import (

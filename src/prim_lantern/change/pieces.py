@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, Final, NamedTuple
 
+from prim_lantern.change.renames import Misfit
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.data import SiteData
 
@@ -43,14 +44,6 @@ class Piece(NamedTuple):
 def inverse_of(pieces: Iterable[Piece]) -> tuple[Piece, ...]:
     """The pieces that take these back, the last first."""
     return tuple(piece.inverse for piece in reversed(tuple(pieces)))
-
-
-class Misfit(Exception):
-    """A piece that does not fit the site: something else stands where it should."""
-
-    def __init__(self, piece: Piece) -> None:
-        self.piece = piece
-        super().__init__(piece)
 
 
 def differences(before: SiteData, after: SiteData) -> tuple[Piece, ...]:

@@ -43,8 +43,40 @@ class Renames(NamedTuple):
         return each._replace(name=self.path(each.name)) if each.kind == "path" else each
 
 
+class Misfit(Exception):
+    """What was changed does not fit the site: something else stands where it should."""
+
+
+def set_at(data: SiteData, path: str) -> str | None:
+    """What is said of a path or what is below it, if anything: in a word, for messages."""
+
+    def inside(name: str) -> bool:
+        return name == path or is_above(path, name)
+
+    links = data.content.filled("links_to").values()
+    said = {
+        "an item": data.tree.holds(path),
+        "a rule": any(inside(each.place.name) for each in data.rules),
+        "a given role": any(inside(e.name) for each in data.given for e in each.within_any),
+        "a setting": any(inside(each.place.name) for each in data.places),
+        "a limit": any(inside(each.where) for each in data.limits),
+        "a promise": any(inside(each.where.name) for each in data.promises),
+        "a link": any(map(inside, links)),
+    }
+    return next((what for what, there in said.items() if there), None)
+
+
 def renamed(data: SiteData, renames: Renames) -> SiteData:
-    """The site with items moved and groups renamed, and all that speaks of them with them."""
+    """The site with items moved and groups renamed, and all that speaks of them with them.
+
+    Raises `Misfit` where a new name is taken, or an old one is not there.
+    """
+    for old, new in renames.paths.items():
+        if set_at(data, new) is not None or not data.tree.holds(old):
+            raise Misfit(new)
+    for old, new in renames.groups.items():
+        if new in data.groups or old not in data.groups:
+            raise Misfit(new)
     if renames.paths:
         data = _with_paths(data, renames)
     if renames.groups:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from prim_lantern.change.pieces import Misfit
 from prim_lantern.change.record import Record
+from prim_lantern.change.renames import Misfit
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 

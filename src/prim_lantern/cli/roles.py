@@ -143,8 +143,12 @@ def _rows(
 
 
 def _brought(change: Change, name: str) -> Iterator[str]:
-    """What a role brings along beside what was named."""
-    for action, named in brought_along(change.data, names.folded(name)).items():
+    """What a role brings along now beside what was named, and did not before."""
+    role, before = names.folded(name), change.site.data
+    had = brought_along(before, role) if role in before.roles else {}
+    for action, named in brought_along(change.data, role).items():
+        if action in had:
+            continue
         why = f"{words.listed(named)} cannot be done without"
         yield from wrapped(f"Brings along {action}: {why}.", more="  ")
 

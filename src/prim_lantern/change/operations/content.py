@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said, row
 from prim_lantern.change.operations.entries import list_changed, named
-from prim_lantern.change.renames import Renames, renamed
+from prim_lantern.change.renames import Renames, renamed, set_at
 from prim_lantern.decide import standing
 from prim_lantern.errors import AlreadyThere, BadChange, UnknownItem
 from prim_lantern.site import names
@@ -142,8 +142,9 @@ class MoveItem(Operation):
         renames = self.renames(data)
         ((path, to),) = renames.paths.items()
         item, parent = data.items[path], _there(data, self.new_parent)
-        if to in data.items or data.tree.holds(to):
-            raise AlreadyThere("item or section", to)
+        there = set_at(data, to)
+        if there is not None:
+            raise BadChange(f"{path} cannot be moved to {to}: {there} stands there already.")
         if parent == parent_of(path):
             obstacle = None  # it only gets another name
         else:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
-from typing import TypeVar, cast
+from typing import NamedTuple, TypeVar, cast
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
+from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.compiler import Compiler
 from prim_lantern.decide.engine.crowd import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
@@ -27,6 +28,15 @@ from prim_lantern.site.places import Place, way_to
 
 _T = TypeVar("_T")
 _FURTHER = MORE - FILED
+
+
+class _Picture(NamedTuple):
+    """The situations of a pictured item, and of the same filed under each category alone; its
+    authors, where these are those of its page (None: whoever makes it)."""
+
+    here: Situation
+    filed: tuple[Situation, ...]
+    authors: frozenset[str] | None
 
 
 class Engine:
@@ -59,6 +69,8 @@ class Engine:
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.renewed: Renewed | None = None
         self.links = self.data.content.filled("links_to")
+        self._pictures: dict[tuple[str, str, tuple[str, ...]], _Picture | None] = {}
+        self._creating: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
 
     # Changes --------------------------------------------------------------------------
 
@@ -270,23 +282,30 @@ class Engine:
         """Whether anything speaks for creating such items there: a quick look before asking."""
         if self.is_owner(login):
             return True
-        mask, way = self.crowd[login][0], way_to(parent)
-        kinds = {kind, *(self.subject(parent).kinds if parent in self._index else ())}
-        spoken = (
-            each
-            for spot in (*self._elsewhere, *(("path", path) for path in way))
-            for each in self.rights.at(spot, "create")
-        )
+        mask, bits = self.crowd[login][0], self.crowd.bits
+        if mask & self._all_access_bits:
+            return True
+        of_parent, spoken = self._about_creating(parent)
         return any(
-            each.allow
-            and (each.kinds is None or not each.kinds.isdisjoint(kinds))
-            and (each.who.kind == "role" or mask & self.crowd.bits[each.who])
+            (each.kinds is None or kind in each.kinds or not each.kinds.isdisjoint(of_parent))
+            and (each.who.kind == "role" or mask & bits[each.who])
             for each in spoken
-        ) or any(
-            mask & self.crowd.mask(access.given.to)
-            for given in self.rights.all_access.values()
-            for access in given
         )
+
+    def _about_creating(self, parent: str) -> tuple[frozenset[str], Sequence[Clause]]:
+        """The kinds of a parent, and what allows creating there, for some kind and somebody."""
+        found = self._creating.get(parent)
+        if found is None:
+            spots = (*self._elsewhere, *(("path", path) for path in way_to(parent)))
+            spoken = [c for spot in spots for c in self.rights.at(spot, "create") if c.allow]
+            kinds = self.subject(parent).kinds if parent in self._index else frozenset[str]()
+            found = self._creating[parent] = (kinds, spoken)
+        return found
+
+    @cached_property
+    def _all_access_bits(self) -> int:
+        given = (access.given for some in self.rights.all_access.values() for access in some)
+        return self.crowd.mask(who for each in given for who in each.to)
 
     @cached_property
     def _elsewhere(self) -> Sequence[tuple[str, str]]:
@@ -297,12 +316,40 @@ class Engine:
         self, login: str | None, kind: str, parent: str, categories: Sequence[str]
     ) -> bool:
         """May they create an item of this kind below the parent, filed so?"""
-        if standing.obstacle(self.data, self.data.all_kinds[kind], parent, categories):
+        picture = self._pictured(kind, parent, tuple(categories))
+        if picture is None or not (parent not in self._index or self.allows(login, "read", parent)):
             return False
-        acting = self.acting(login)
-        authors = () if acting is None else (acting,)
-        item = Item("", kind, authors=authors, state=DRAFT, categories=tuple(categories))
-        return self._create_as(login, item, parent)
+        if self.is_owner(login):
+            return True
+        here, filed, authors = picture
+        mask, acting = self.crowd[login][0], self.acting(login)
+        author = acting is not None if authors is None else acting in authors
+
+        def says_yes(situation: Situation, asked: Asked) -> bool:
+            return self.plan(asked._replace(author=author)).answer(mask, situation) == YES
+
+        return (
+            says_yes(here, Asked("create", any_state=True))
+            and all(says_yes(each, Asked("file-under", reading=False)) for each in filed)
+            and (not filed or says_yes(here, Asked("read", any_state=True)))
+        )
+
+    def _pictured(self, kind: str, parent: str, categories: tuple[str, ...]) -> _Picture | None:
+        """A new item as it would stand there, whoever makes it; None where it cannot."""
+        key = (kind, parent, categories)
+        if key not in self._pictures:
+            picture = None
+            if not standing.obstacle(self.data, self.data.all_kinds[kind], parent, categories):
+                item = Item("", kind, state=DRAFT, categories=categories)
+                about = subject.pictured(self.data, item, parent, self.at)
+                alone = (
+                    about._replace(categories=subject.with_above([each])) for each in categories
+                )
+                of_subject = self.ground.of_subject
+                authors = about.authors if about.page is not None else None
+                picture = _Picture(of_subject(about), tuple(map(of_subject, alone)), authors)
+            self._pictures[key] = picture
+        return self._pictures[key]
 
     def _create_as(self, login: str | None, item: Item, parent: str) -> bool:
         about = subject.pictured(self.data, item, parent, self.at)

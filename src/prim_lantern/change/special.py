@@ -1,0 +1,218 @@
+"""Who gains and loses what is not asked of an item: creating below a parent, managing a place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from prim_lantern.change.touched import Touched
+from prim_lantern.decide.clauses import beyond
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.looking import offers_below
+from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import SITE, Place
+from prim_lantern.site.rights import Given
+
+_FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
+_SECTIONS_ASKED: Final = 5_000
+_PEOPLE_ASKED: Final = 2_000
+
+Pairs = dict[tuple[str, str], dict[str | None, bool]]
+"""By action and place, who gains (True) or loses it; None are the guests."""
+
+_Rights = set[tuple[str, str]]
+
+
+@dataclass(frozen=True)
+class _Scope:
+    """Where it may have changed who may create something: at and below some paths (None:
+    anywhere), in some categories (None: all, or none), for some people (None: everybody)."""
+
+    tops: tuple[str, ...] | None = None
+    categories: frozenset[str] | None = None
+    people: tuple[str, ...] | None = None
+
+
+class Special:
+    """Creating and managing, before and after a change."""
+
+    def __init__(self, touched: Touched) -> None:
+        self.touched = touched
+        self._before, self._after = (engine.data for engine in touched.engines)
+
+    @property
+    def creating_counted(self) -> bool:
+        """Whether it is looked at who may create what; on very big sites it is not."""
+        few = len(self._after.tree) <= _SECTIONS_ASKED
+        return few and len(self._after.users) <= _PEOPLE_ASKED
+
+    def pairs(self) -> Pairs:
+        """By "create KIND" (and "in CATEGORY") and parent, and by managing action and place, who
+        gains or loses it."""
+        found: Pairs = {}
+        if self.creating_counted:
+            for scope in self._scopes():
+                self._add_creating(found, scope)
+        if self._managing_touched():
+            places = self._managed_places()
+            for login in (None, *self.touched.concerned):
+                both = (self._manages(e, login, places) for e in self.touched.engines)
+                _note(found, login, *both)
+        return found
+
+    def _known(self, engine: Engine, login: str | None) -> str | None:
+        return login if login in engine.data.users else None
+
+    # Creating -----------------------------------------------------------------------------
+
+    def _scopes(self) -> Iterator[_Scope]:
+        base, after = self.touched.base, self._after
+        people = tuple(self.touched.concerned)
+        tops = set(self.touched.changed_paths)
+        tops |= {limit.where for limit in set(base.limits) ^ set(after.limits)}
+        was, now = base.categories, after.categories
+        if was.keys() != now.keys():
+            yield _Scope(categories=frozenset(was.keys() ^ now.keys()))
+        if self._anybody_anywhere():
+            yield _Scope()
+            return
+        settings = (*_differing(base.readerships_at, after.readerships_at),)
+        settings += (
+            *(("path", p) for p in base.rights_cut_at.keys() ^ after.rights_cut_at.keys()),
+        )
+        tops |= {name for kind, name in settings if kind == "path"}
+        if any(kind != "path" for kind, _ in settings):
+            yield _Scope()
+            return
+        if tops:
+            yield _Scope(tops=tuple(sorted(tops)))
+        words = self._places_of_words()
+        if words is None or self._people_changed():
+            yield _Scope(people=people)
+        elif words:
+            yield _Scope(tops=tuple(sorted(words)), people=people)
+
+    def _anybody_anywhere(self) -> bool:
+        base, after = self.touched.base, self._after
+        if self.touched.spoken_of is not None:
+            return False
+        parts = ("kinds", "actions", "default_readership", "readerships")
+        return any(getattr(base, part) != getattr(after, part) for part in parts)
+
+    def _people_changed(self) -> bool:
+        parts = ("users", "groups", "plans", "owner")
+        return any(getattr(self._before, e) is not getattr(self._after, e) for e in parts)
+
+    def _places_of_words(self) -> set[str] | None:
+        """The paths at which changed words stand that creating rests on; None: anywhere."""
+        base, after = self.touched.base, self._after
+        if _all_access(base) != _all_access(after):
+            return None
+        found = set()
+        for clause in (*beyond(base, after), *beyond(after, base)):
+            if clause.actions & _FOR_CREATING:
+                if clause.place.kind != "path":
+                    return None
+                found.add(clause.place.name)
+        return found
+
+    def _add_creating(self, found: Pairs, scope: _Scope) -> None:
+        people = self.touched.active if scope.people is None else scope.people
+        alike: dict[tuple[int, int], tuple[_Rights, _Rights]] = {}
+        for login in (None, *people):
+            persons = [e.crowd[self._known(e, login)] for e in self.touched.engines]
+            owner = any(e.is_owner(login) for e in self.touched.engines)
+            own = owner or any(person[1] for person in persons)
+            key = (persons[0][0], persons[1][0])
+            if own or key not in alike:
+                was, now = (self._creates(e, login, scope) for e in self.touched.engines)
+                moved = {(action, self.touched.later(where)) for action, where in was}
+                if not own:
+                    alike[key] = (moved, now)
+                _note(found, login, moved, now)
+            else:
+                _note(found, login, *alike[key])
+
+    def _creates(self, engine: Engine, login: str | None, scope: _Scope) -> _Rights:
+        known = self._known(engine, login)
+        parents = self._parents(engine, scope.tops)
+        if scope.categories is not None:
+            return set(_filed_so(engine, known, parents, scope.categories))
+        found = set()
+        for parent in parents:
+            for offer in offers_below(engine, known, parent):
+                if not offer.needs_category:
+                    found.add((f"create {offer.kind}", parent))
+                found |= {(f"create {offer.kind} in {each}", parent) for each in offer.categories}
+        return found
+
+    def _parents(self, engine: Engine, tops: tuple[str, ...] | None) -> Iterable[str]:
+        tree = engine.data.tree
+        if tops is None:
+            return tree.sections()
+        if engine is self.touched.before:
+            tops = tuple(map(self.touched.earlier, tops))
+        standing = [top for top in tops if tree.holds(top)]
+        return dict.fromkeys(each for top in standing for each in tree.sections_from(top))
+
+    # Managing -----------------------------------------------------------------------------
+
+    def _managing_touched(self) -> bool:
+        if not self.touched.only_words:
+            return True
+        clauses = (*beyond(self._before, self._after), *beyond(self._after, self._before))
+        return _all_access(self._before) != _all_access(self._after) or any(
+            not each.actions.isdisjoint(MANAGING_ACTIONS) for each in clauses
+        )
+
+    def _managed_places(self) -> list[Place]:
+        """The places where something is said of managing, in one of the two sites."""
+        places = {SITE: None}
+        for engine in self.touched.engines:
+            for spot in engine.rights.spots():
+                some = any(engine.rights.at(spot, action) for action in MANAGING_ACTIONS)
+                if some or engine.rights.all_access.get(spot):
+                    places[Place(*spot)] = None
+        return list(places)
+
+    def _manages(self, engine: Engine, login: str | None, places: Iterable[Place]) -> _Rights:
+        known = self._known(engine, login)
+        return {
+            (action, str(where))
+            for where in places
+            for action in MANAGING_ACTIONS
+            if (where.kind == "site" or action not in SITE_WIDE_ACTIONS)
+            and engine.may_manage(known, action, where)
+        }
+
+
+def _filed_so(
+    engine: Engine, login: str | None, parents: Iterable[str], categories: Iterable[str]
+) -> Iterator[tuple[str, str]]:
+    """What somebody may create below parents in just some categories."""
+    data = engine.data
+    wanted = [each for each in categories if each in data.categories]
+    for parent in parents:
+        for kind in data.all_kinds.values():
+            fitting = [each for each in wanted if kind.takes(each)]
+            if fitting and engine.could_create(login, kind.name, parent):
+                for each in fitting:
+                    if engine.may_create(login, kind.name, parent, (each,)):
+                        yield f"create {kind.name} in {each}", parent
+
+
+def _note(found: Pairs, login: str | None, was: _Rights, now: _Rights) -> None:
+    for each in was ^ now:
+        found.setdefault(each, {})[login] = each in now
+
+
+def _differing(
+    one: Mapping[tuple[str, str], object], other: Mapping[tuple[str, str], object]
+) -> set[tuple[str, str]]:
+    return {spot for spot in one.keys() | other.keys() if one.get(spot) != other.get(spot)}
+
+
+def _all_access(data: SiteData) -> set[Given]:
+    return {each for each in data.given if data.roles[each.role].all_access}

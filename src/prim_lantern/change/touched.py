@@ -1,0 +1,168 @@
+"""What a change can touch: of whom its words speak, whose standing it changes, which items."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from prim_lantern.change.renames import Renames, renamed
+from prim_lantern.decide.clauses import roles_in
+from prim_lantern.decide.engine import Engine
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.who import Who
+
+
+class Touched:
+    """The people and items for which a change may make a difference: never too few.
+
+    An item that moved is the same item; its paths before and after belong together.
+    """
+
+    def __init__(self, before: Engine, after: Engine, renames: Iterable[Renames]) -> None:
+        self.before, self.after = before, after
+        self.engines = before, after
+        self.renames = tuple(renames)
+        self.moves = any(each.paths for each in self.renames)
+
+    @property
+    def only_words(self) -> bool:
+        """Whether nothing else has changed but words, and readerships: of the same people and
+        items."""
+        return self.after.renewed is not None and not self.moves
+
+    @cached_property
+    def base(self) -> SiteData:
+        """The site before, with what moved moved."""
+        found = self.before.data
+        for each in self.renames:
+            found = renamed(found, each) if each.paths or each.groups else found
+        return found
+
+    # Paths ------------------------------------------------------------------------------
+
+    def later(self, path: str) -> str:
+        """A path of before, as it is after."""
+        for each in self.renames:
+            path = each.path(path)
+        return path
+
+    def earlier(self, path: str) -> str:
+        """A path of after, as it was before."""
+        for each in reversed(self.renames):
+            path = each.inverse.path(path)
+        return path
+
+    @cached_property
+    def rows(self) -> tuple[list[str], tuple[Any, Any]]:
+        """All paths, and the rows in which each stood and stands (-1: it did or does not)."""
+        was, now = (engine.data.content.index for engine in self.engines)
+        paths = list(self.after.data.content.names)
+        if self.moves:
+            before = [was.get(self.earlier(path), -1) for path in paths]
+            gone = [p for p in self.before.data.content.names if self.later(p) not in now]
+        else:
+            before = [was.get(path, -1) for path in paths]
+            gone = [path for path in self.before.data.content.names if path not in now]
+        before += [was[path] for path in gone]
+        after = [*range(len(paths)), *(-1 for _ in gone)]
+        return [*paths, *gone], (np.array(before), np.array(after))
+
+    @cached_property
+    def changed_paths(self) -> set[str]:
+        """The paths of the items that are not what they were, or not where."""
+        paths, (was, now) = self.rows
+        before, after = (engine.data.content for engine in self.engines)
+        same = after.differing(before)
+        if same is not None and not self.moves:
+            return {paths[row] for row in same}
+        found = set()
+        for number, path in enumerate(paths):
+            old, new = int(was[number]), int(now[number])
+            stayed = old >= 0 and new >= 0 and before.names[old] == path
+            if not stayed or not before.same(old, after, new):
+                found.add(path)
+        return found
+
+    @cached_property
+    def items(self) -> list[int]:
+        """The numbers (in the paths of `rows`) of all items that this may make a difference for:
+        the parts of changed pages and the links to changed items as well."""
+        found = set(self.changed_paths)
+        if not found:
+            return []
+        data = self.after.data
+        names = data.content.names
+        found |= {names[part] for part, page in data.pages.items() if names[page] in found}
+        leading = data.content.filled("links_to").items()
+        found |= {names[row] for row, to in leading if to in found}
+        return [number for number, path in enumerate(self.rows[0]) if path in found]
+
+    # People -----------------------------------------------------------------------------
+
+    @cached_property
+    def active(self) -> list[str]:
+        """Everybody who is active before or after; the others are guests all along."""
+        both = dict.fromkeys(login for engine in self.engines for login in engine.data.users)
+        return [login for login in both if any(self.acting(e, login) for e in self.engines)]
+
+    @staticmethod
+    def acting(engine: Engine, login: str) -> str | None:
+        """The login of somebody who is there and active."""
+        return engine.acting(login) if login in engine.data.users else None
+
+    @cached_property
+    def concerned(self) -> list[str]:
+        """The active users whose own standing has changed, or of whom changed words speak."""
+        before, after = (engine.data for engine in self.engines)
+        if self.spoken_of is None:
+            return self.active
+        owners = {before.owner, after.owner} if before.owner != after.owner else set[str]()
+        people = ("users", "groups", "plans", "attributes")
+        same_people = all(getattr(before, each) is getattr(after, each) for each in people)
+        if same_people and not self.spoken_of:
+            return sorted(owners)
+        found = []
+        for login in self.active:
+            old, new = (self.acting(engine, login) for engine in self.engines)
+            was = self._renamed(self.before.crowd.belonging.whos(old))
+            now = self.after.crowd.belonging.whos(new)
+            touched = not self.spoken_of.isdisjoint(was | now)
+            if touched or was != now or login in owners:
+                found.append(login)
+        return found
+
+    def _renamed(self, whos: frozenset[Who]) -> frozenset[Who]:
+        for each in self.renames:
+            if each.groups:
+                whos = frozenset(map(each.who, whos))
+        return whos
+
+    @cached_property
+    def spoken_of(self) -> frozenset[Who] | None:
+        """Of whom the words speak that came or went; None where it may be anybody, a guest too."""
+        before, after = self.base, self.after.data
+        same = ("kinds", "actions", "readerships_at", "rights_cut_at", "default_readership")
+        if any(getattr(before, part) != getattr(after, part) for part in same):
+            return None
+        standing = {each.readership or "" for each in after.readerships_at.values()}
+        standing.add(after.default_readership)
+        if any(before.readership(name) != after.readership(name) for name in standing):
+            return None
+        whos = {who for word in set(before.rules) ^ set(after.rules) for who in word.to}
+        whos |= {who for word in set(before.given) ^ set(after.given) for who in word.to}
+        for data in (before, after):
+            for given in data.given:
+                if any(
+                    before.roles.get(e.name) != after.roles.get(e.name)
+                    for e in roles_in(data, given.role)
+                ):
+                    whos |= set(given.to)
+        if any(who.kind in ("role", "audience") for who in whos):
+            return None
+        roles = {word.role for word in set(before.given) ^ set(after.given)}
+        if any(Who("role", name) in self.after.rights.whos for name in roles):
+            return None  # it is spoken of whoever has the role
+        return frozenset(whos)
