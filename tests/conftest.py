@@ -76,6 +76,14 @@ def demo() -> pl.Site:
     return pl.open_demo()
 
 
+@pytest.fixture
+def demo_folder(tmp_path: Path) -> Path:
+    """A copy of the demo site that may be changed."""
+    folder = tmp_path / "demo"
+    shutil.copytree(pl.DEMO_FOLDER, folder)
+    return folder
+
+
 def run(
     *arguments: str,
     site: Path | str | None = pl.DEMO_FOLDER,
@@ -134,7 +142,17 @@ def postgresql(tmp_path_factory):
         check=True, **options,
     )  # fmt: skip
     server = subprocess.Popen(
-        [found / "postgres", "-D", data, "-k", folder, "-c", "listen_addresses=", "-c", "fsync=off"],
+        [
+            found / "postgres",
+            "-D",
+            data,
+            "-k",
+            folder,
+            "-c",
+            "listen_addresses=",
+            "-c",
+            "fsync=off",
+        ],
         **options,
     )
     names = itertools.count()

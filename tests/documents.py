@@ -34,9 +34,7 @@ def with_answers(document: Path, folder: Path) -> str:
 def _answered(text: str, folder: Path, variables: dict[str, str]) -> str:
     shutil.rmtree(folder, ignore_errors=True)
     shutil.copytree(pl.DEMO_FOLDER, folder / "site")
-    return _CONSOLE.sub(
-        lambda block: f"```console\n{_block(block[1], folder, variables)}```", text
-    )
+    return _CONSOLE.sub(lambda block: f"```console\n{_block(block[1], folder, variables)}```", text)
 
 
 def _block(block: str, folder: Path, variables: dict[str, str]) -> str:

@@ -25,7 +25,10 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
     role, base = rng.sample(maker.roles, 2)
     to, actions = str(maker.who()), maker.actions(managing=False)
     row = Capability(maker.some(["page", "post"]), actions, (), ())
-    category, readership = rng.choice(CATEGORIES), rng.choice(["inner", "outer", "public", "nobody"])
+    category, readership = (
+        rng.choice(CATEGORIES),
+        rng.choice(["inner", "outer", "public", "nobody"]),
+    )
     values = {
         "add-role": ("fresh", "", "", (base,), (row,)),
         "copy-role": (role, "copied"),

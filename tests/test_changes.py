@@ -106,7 +106,12 @@ def test_nobody_can_do_more_after_a_change_of_their_own_words(site, by, rng):
     parts = {piece.part for step in proposal.steps for piece in step.patch.pieces}
     about = before.all_access(by, before.subject("/")) if "/" in site.items else None
     moved = any(each.paths for each in proposal.renames)
-    if before.belonging.acting(by) is None or about or moved or not parts <= {"rules", "given", "roles"}:
+    if (
+        before.belonging.acting(by) is None
+        or about
+        or moved
+        or not parts <= {"rules", "given", "roles"}
+    ):
         return
     after = Reference(proposal.data, NOON)
     for path in site.items:

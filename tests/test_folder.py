@@ -204,8 +204,6 @@ def test_there_is_no_site(tmp_path):
     (tmp_path / "file").write_text("")
     with pytest.raises(pl.NoSite, match="it is a file, not a folder"):
         pl.open_site(tmp_path / "file")
-    with pytest.raises(pl.NoSite, match="this version opens site folders"):
-        pl.open_site("sqlite:///x.db")
 
 
 @settings(max_examples=40)

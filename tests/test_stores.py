@@ -124,14 +124,18 @@ def test_two_who_change_at_once_lose_nothing(where):
     two.catch_up()
     with two.change(by="ines.varga") as change:
         change.suspend("lena.osgood")
-    with pytest.raises(pl.ChangedMeanwhile, match="meanwhile somebody made change 3, and now yours"):
+    with pytest.raises(
+        pl.ChangedMeanwhile, match="meanwhile somebody made change 3, and now yours"
+    ):
         seen.make()
     assert one.data.users["lena.osgood"].status == "suspended"  # what is there now is seen
     gone = one.change(by="hana.okafor").change_group("friends", "F")
     two.catch_up()
     with two.change(by="ines.varga") as change:
         change.rename_group("friends", "companions")
-    with pytest.raises(pl.ChangedMeanwhile, match="a step cannot be made: The name 'group friends'"):
+    with pytest.raises(
+        pl.ChangedMeanwhile, match="a step cannot be made: The name 'group friends'"
+    ):
         gone.make()
     assert pl.open_site(where).data == one.data == two.data
     assert [each.by for each in one.history()] == ["ines.varga", "hana.okafor", *["ines.varga"] * 2]
@@ -221,7 +225,9 @@ def test_a_history_that_was_tampered_with_is_found_out(where, kind):
     else:
         engine = create_engine(where, poolclass=NullPool)
         with engine.begin() as connection:
-            connection.execute(text("UPDATE people SET status = 'suspended' WHERE login = 'bo.lind'"))
+            connection.execute(
+                text("UPDATE people SET status = 'suspended' WHERE login = 'bo.lind'")
+            )
         with pytest.raises(pl.BrokenHistory, match="the site is not as this last change left it"):
             store_at(where).check_history()
 
@@ -345,7 +351,9 @@ def test_trouble_with_a_database_is_told_and_changes_nothing(tmp_path, monkeypat
     blocker.execute("BEGIN IMMEDIATE")
     monkeypatch.setitem(database._OPTIONS, "sqlite", {"connect_args": {"timeout": 0.1}})
     hasty = pl.open_site(place)
-    with pytest.raises(pl.StoreTrouble, match="somebody else is writing to it; nothing was changed"):
+    with pytest.raises(
+        pl.StoreTrouble, match="somebody else is writing to it; nothing was changed"
+    ):
         hasty.change(by="hana.okafor").add_group("night").make()
     blocker.execute("ROLLBACK")
     blocker.close()

@@ -46,8 +46,8 @@ class Effects:
     Two engines of one moment are compared, and only where they can differ: by classes of people
     and items where only words have changed; else for the people, and the items, that did.
     An item that moved is compared with itself; somebody who is no active user is a guest.
-    Creating is told for the parent, as "create KIND" (and "create KIND in CATEGORY"); managing
-    for a place.
+    Creating is told for the parent, as "create KIND" (and "create KIND in CATEGORY"), but not
+    below an item that is new or goes itself; managing is told for a place.
     """
 
     def __init__(self, before: Engine, after: Engine, renames: Iterable[Renames] = ()) -> None:

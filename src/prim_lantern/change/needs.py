@@ -42,17 +42,27 @@ _TOP = "this is for the owner and for all-access people of the whole site"
 
 
 def missing_for(
-    before: SiteData, after: SiteData, renames: Renames, pieces: Iterable[Piece], made: Made
+    before: SiteData,
+    after: SiteData,
+    renames: Renames,
+    pieces: Iterable[Piece],
+    made: Made,
+    *,
+    undoing: bool = False,
 ) -> list[str]:
     """What the one who makes a step lacks for it; nothing, where they may.
 
-    `pieces` are what differs between the site before, with `renames` done, and after.
+    `pieces` are what differs between the site before, with `renames` done, and after. `undoing`
+    says that a change of before is taken back.
     """
     step = _Step(before, after, renames, tuple(pieces), made)
+    step.undoing = undoing
     return list(dict.fromkeys(each for each in step.missing() if each is not None))
 
 
 class _Step:
+    undoing = False
+
     def __init__(
         self,
         before: SiteData,
@@ -372,7 +382,8 @@ class _Step:
             yield self._takes_step(before, after)
         if changed & {"public_from", "public_until"}:
             yield self._may("publish", path)
-        if not set(before.changed_by) <= set(after.changed_by) and "state" not in changed:
+        kept = set(before.changed_by) <= set(after.changed_by)
+        if not (kept or "state" in changed or self.undoing):
             yield self._from_the_top("who changed an item is kept for four eyes")
 
     def _takes_step(self, before: Item, after: Item) -> str | None:
@@ -384,6 +395,14 @@ class _Step:
             for item in (before, timed)
             if state_after(step, item, self.made.at, own=own) == after.state
         ]
+        if not steps and self.undoing:  # whoever may take a step may take it back
+            then = replace(after, public_from=before.public_from, public_until=before.public_until)
+            steps = [
+                step
+                for step in STEPS
+                for item in (after, then)
+                if state_after(step, item, self.made.at, own=True) == before.state
+            ]
         for step in steps:
             if self._may(step, before.path) is None:
                 return None

@@ -86,7 +86,7 @@ class Proposal:
         renames, before = patch.renames, self.data
         if not patch.renames_first:  # the pieces come first; ask about each by itself
             middle = Patch(Renames(), patch.pieces).applied(before)
-            missing = missing_for(before, middle, Renames(), patch.pieces, self.made)
+            missing = missing_for(before, middle, Renames(), patch.pieces, self.made, undoing=True)
             missing += missing_for(middle, after, renames, (), self.made)
         elif free:
             missing = []

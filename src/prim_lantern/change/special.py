@@ -70,7 +70,12 @@ class Special:
     def _scopes(self) -> Iterator[_Scope]:
         base, after = self.touched.base, self._after
         people = tuple(self.touched.concerned)
-        tops = set(self.touched.changed_paths)
+        index = self._before.content.index, after.content.index
+        tops = {  # what may be created below an item follows it, when it comes or goes
+            path
+            for path in self.touched.changed_paths
+            if self.touched.earlier(path) in index[0] and path in index[1]
+        }
         tops |= {limit.where for limit in set(base.limits) ^ set(after.limits)}
         was, now = base.categories, after.categories
         if was.keys() != now.keys():

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.pieces import Piece
 from prim_lantern.decide.clauses import rows_of
+from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.site.actions import RISKY_ACTIONS
 from prim_lantern.site.data import SiteData
@@ -220,12 +221,13 @@ def _all_access(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
 
 
 def _broken_promises(effects: Effects) -> Iterator[str]:
+    """The promises that hold at some item, and would not any more."""
     after = effects.after.data
     for promise in after.promises:
         for each in effects.changed:
             if each.action in promise.actions and _within(after, promise, each.where):
                 who = _who_breaks(effects, promise, each.action, each.where)
-                if who:
+                if who and _held(effects.before, promise, each.action, each.where):
                     to = words.listed(words.who(after, one) for one in promise.who)
                     verb = "must be able to" if promise.may else "must never"
                     what = words.listed(promise.actions, "or")
@@ -248,6 +250,19 @@ def _within(data: SiteData, promise: Promise, path: str) -> bool:
     item = data.items.get(data.page_of(path)) if path in data.items else None
     filed = item.categories if item else ()
     return any(each == where.name or each.startswith(f"{where.name}/") for each in filed)
+
+
+def _held(engine: Engine, promise: Promise, action: str, path: str) -> bool:
+    """Whether a promise held at an item before; at one that was not there, it did."""
+    data, whos = engine.data, set(promise.who)
+    if path not in data.items or (whos & {EVERYONE, GUESTS} and not promise.may):
+        return path not in data.items or not engine.allows(None, action, path)
+    if whos & {EVERYONE, GUESTS} and not engine.allows(None, action, path):
+        return False
+    belonging = engine.crowd.belonging
+    people = (login for login in data.users if engine.acting(login) and login != data.owner)
+    spoken_of = (login for login in people if not whos.isdisjoint(belonging.whos(login)))
+    return all(engine.allows(login, action, path) == promise.may for login in spoken_of)
 
 
 def _who_breaks(effects: Effects, promise: Promise, action: str, where: str) -> str | None:

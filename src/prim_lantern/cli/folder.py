@@ -77,6 +77,7 @@ def folder_in(path: str, how: How) -> int:
     \b
     prim-lantern folder in site --site sqlite:///site.db
     """
+    _needs_database(how.where)
     data = read_folder(path, ReadingProgress())
     store = _database(how.where, make=True)
     if not store.empty:
@@ -120,11 +121,15 @@ def folder_out(path: str, yes: bool, where: str, as_json: bool) -> None:
         click.echo(f"{store.where} is in {path} now: {counts}.")
 
 
-def _database(where: str, *, make: bool) -> DatabaseStore:
+def _needs_database(where: str) -> None:
     if "://" not in where:
         raise BadQuestion(
             f"{where!r} is a folder: name the database with --site, as in sqlite:///site.db."
         )
+
+
+def _database(where: str, *, make: bool) -> DatabaseStore:
+    _needs_database(where)
     from prim_lantern.store.database import DatabaseStore  # takes long to load
 
     return DatabaseStore(where, make=make)

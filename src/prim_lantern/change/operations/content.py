@@ -288,7 +288,8 @@ class RemoveCategory(Operation):
         filed = data.content.values_of("categories")
         uses = [data.content.names[row] for row, each in enumerate(filed) if name in each]
         if uses:
-            raise BadChange(f"{len(uses)} items are filed under {name}, such as {uses[0]}.")
+            are = "item is" if len(uses) == 1 else "items are"
+            raise BadChange(f"{len(uses)} {are} filed under {name}, such as {uses[0]}.")
         found = named(data, "category_sets", set_name)
         left = {each: label for each, label in found.categories.items() if each != key}
         entry = replace(found, categories=left)
