@@ -11,6 +11,7 @@ True
 from typing import TYPE_CHECKING, Any
 
 from prim_lantern.change.record import Record
+from prim_lantern.decide.decision import Decision, WhoMay
 from prim_lantern.decide.explain import Explanation, Point
 from prim_lantern.decide.grid import Grid
 from prim_lantern.decide.looking import LookingAs, Offer, Seen
@@ -39,7 +40,8 @@ from prim_lantern.errors import (
     UnknownUser,
     UnknownWho,
 )
-from prim_lantern.live import Decision, Site, WhoMay, open_demo, open_site
+from prim_lantern.live import Site
+from prim_lantern.opening import open_demo, open_site
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Membership
 from prim_lantern.site.rights import Capability

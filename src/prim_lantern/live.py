@@ -3,30 +3,26 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from collections.abc import Iterable, Sequence
+from datetime import date, datetime
 from math import inf
-from pathlib import Path
 from threading import RLock
 from time import time
 from typing import TYPE_CHECKING
 
 from prim_lantern.change.record import Record
 from prim_lantern.decide.belonging import Way
+from prim_lantern.decide.decision import Decision, WhoMay
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.explain import Explanation, explain
+from prim_lantern.decide.explain import Explanation
 from prim_lantern.decide.grid import Grid, grid_of
 from prim_lantern.decide.looking import LookingAs, looking_as
 from prim_lantern.decide.many import lists_of, paths_for, who_may
 from prim_lantern.decide.powers import Powers, powers_of
-from prim_lantern.decide.question import Question, trace_of
+from prim_lantern.decide.question import Question
 from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.timeline import Timeline
-from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed, UnknownItem, UnknownWho
-from prim_lantern.formats.folder.reader import read_folder
-from prim_lantern.formats.folder.source import Progress
 from prim_lantern.site import moments, names
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
@@ -36,7 +32,6 @@ from prim_lantern.site.places import Place, place
 from prim_lantern.site.who import AUDIENCES, SIGNED_IN, Who, who
 from prim_lantern.store.base import Seen, Store
 from prim_lantern.store.memory import MemoryStore
-from prim_lantern.store.opening import store_at
 
 if TYPE_CHECKING:
     from pandas import DataFrame
@@ -44,72 +39,7 @@ if TYPE_CHECKING:
     from prim_lantern.changing import Change
 
 Moment = date | datetime | str | None
-_Asked = tuple[str | None, str, str, float]  # who, action, path, and when (seconds of the clock)
 _STRETCHES_KEPT = 4
-
-
-class Decision:
-    """The answer to a question: true or false in a condition, with its reason on demand.
-
-    >>> import prim_lantern as pl
-    >>> decision = pl.open_demo().may(None, "read", "/visit")
-    >>> bool(decision), decision.allowed
-    (True, True)
-    """
-
-    __slots__ = ("_asked", "_engine", "allowed")
-
-    def __init__(self, allowed: bool, engine: Engine, asked: Question | _Asked) -> None:
-        self.allowed = allowed
-        self._engine = engine
-        self._asked = asked
-
-    def __bool__(self) -> bool:
-        return self.allowed
-
-    @property
-    def question(self) -> Question:
-        """What was asked."""
-        asked = self._asked
-        if isinstance(asked, Question):
-            return asked
-        login, action, path, seconds = asked
-        return Question(login, action, datetime.fromtimestamp(seconds, UTC), path)
-
-    @property
-    def explanation(self) -> Explanation:
-        """The answer with all that decided it."""
-        question = self.question
-        reference = self._engine.reference_for(question.who)
-        return explain(reference, question, trace_of(reference, question))
-
-    @property
-    def reason(self) -> str:
-        """The answer and what decided it, in one sentence."""
-        return self.explanation.sentence
-
-    def __repr__(self) -> str:
-        return f"<Decision {'yes' if self.allowed else 'no'}: {self.question.to_dict()}>"
-
-
-@dataclass(frozen=True, slots=True)
-class WhoMay:
-    """Who may do something: the logins, sorted, and whether guests may as well.
-
-    It counts, iterates and compares as the list of its logins.
-    """
-
-    logins: tuple[str, ...]
-    guests: bool
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self.logins)
-
-    def __len__(self) -> int:
-        return len(self.logins)
-
-    def __contains__(self, login: object) -> bool:
-        return login in self.logins
 
 
 class Site:
@@ -664,27 +594,3 @@ may do everything.
             moment = self.moment(at)
             engine = self._engine(moment)
         return None if who is None else login_of(self._who(who)), engine, moment
-
-
-def open_site(where: str | Path, progress: Progress | None = None) -> Site:
-    """Open a site.
-
-    Parameters: the path of a site folder, or the URL of a database (`sqlite:///site.db`,
-    `postgresql+psycopg://…`); maybe what is called, while long files are read, with the name of
-    the file, how many bytes are read, and how many there are.
-    Returns the site, ready to be asked and changed.
-    Raises `NoSite` where there is none, `BadSite` with all that is wrong in it, and
-    `StoreTrouble` where a database does not answer.
-
-    >>> import prim_lantern as pl
-    >>> pl.open_site(pl.DEMO_FOLDER).data.name
-    'Oxlip Sound Lighthouse Trust'
-    """
-    store = store_at(where)
-    seen = store.read(progress)
-    return Site(seen.data, checked=True, store=store, seen=seen)
-
-
-def open_demo() -> Site:
-    """The demo site, which comes with the package; what is changed is kept in memory alone."""
-    return Site(read_folder(DEMO_FOLDER), checked=True)

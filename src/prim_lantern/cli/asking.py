@@ -17,8 +17,9 @@ from prim_lantern.cli.common import (
     print_json,
     print_lines,
 )
+from prim_lantern.decide.decision import Decision
 from prim_lantern.errors import BadQuestion
-from prim_lantern.live import Decision, Site
+from prim_lantern.live import Site
 from prim_lantern.show.answers import answer_lines, explanation_lines
 from prim_lantern.site.actions import MANAGING_ACTIONS
 

@@ -10,7 +10,8 @@ import click
 from click.shell_completion import CompletionItem
 
 from prim_lantern.errors import BadQuestion, PrimLanternError, SeveralUsers, UnknownUser
-from prim_lantern.live import Site, open_site
+from prim_lantern.live import Site
+from prim_lantern.opening import open_site
 from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.site import names
 from prim_lantern.site.who import AUDIENCES

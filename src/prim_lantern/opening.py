@@ -1,0 +1,35 @@
+"""Opening a site, wherever it is kept."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from prim_lantern.demo import DEMO_FOLDER
+from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.formats.folder.source import Progress
+from prim_lantern.live import Site
+from prim_lantern.store.opening import store_at
+
+
+def open_site(where: str | Path, progress: Progress | None = None) -> Site:
+    """Open a site.
+
+    Parameters: the path of a site folder, or the URL of a database (`sqlite:///site.db`,
+    `postgresql+psycopg://…`); maybe what is called, while long files are read, with the name of
+    the file, how many bytes are read, and how many there are.
+    Returns the site, ready to be asked and changed.
+    Raises `NoSite` where there is none, `BadSite` with all that is wrong in it, and
+    `StoreTrouble` where a database does not answer.
+
+    >>> import prim_lantern as pl
+    >>> pl.open_site(pl.DEMO_FOLDER).data.name
+    'Oxlip Sound Lighthouse Trust'
+    """
+    store = store_at(where)
+    seen = store.read(progress)
+    return Site(seen.data, checked=True, store=store, seen=seen)
+
+
+def open_demo() -> Site:
+    """The demo site, which comes with the package; what is changed is kept in memory alone."""
+    return Site(read_folder(DEMO_FOLDER), checked=True)
