@@ -16,6 +16,7 @@ import gc
 import json
 import os
 import platform
+import sqlite3
 import subprocess
 import sys
 import time
@@ -37,6 +38,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import Place
 from prim_lantern.site.rights import Rule
 from prim_lantern.site.who import Who
+from prim_lantern.store.database import DatabaseStore
 
 HERE = Path(__file__).resolve().parent
 ACTIONS = ["read", "edit", "publish", "comment", "delete", "submit", "see-drafts", "upload"]
@@ -128,6 +130,21 @@ class Bench:
             taken.append(time.perf_counter() - start)
         return median(taken)
 
+    def effects_of_all(self) -> tuple[float, float]:
+        """Seconds for the effects of such a rule on all actions, and for a change from its first
+        step to its being made."""
+        effects, whole = [], []
+        owner = self.data.owner
+        for _ in range(3):
+            rule = self.rule(self.rng.choice(self.sections))
+            start = time.perf_counter()
+            change = self.site.change(by=owner).allow("edit", str(rule.to[0]), str(rule.place))
+            took = timed(lambda change=change: change.effects().changed)
+            change.make()
+            whole.append(time.perf_counter() - start)
+            effects.append(took)
+        return median(effects), median(whole)
+
     def grid(self) -> float:
         """Seconds for the counts of the whole grid."""
         return sum(
@@ -157,7 +174,7 @@ def timed(work: Callable[..., object], *arguments: object) -> float:
 def every_row(users: int, items: int) -> dict[str, float]:
     """All figures for one size, in seconds (memory in MB)."""
     data = site_of(users, items)
-    found = _from_a_folder(data)
+    found = {**_from_a_folder(data), **_from_sqlite(data)}
     bench = Bench(data)
     bench.warm_up(300_000)
     ways = (bench.engine.allows, bench.site.may, three_lookups(data, ACTIONS), by_hand(data))
@@ -170,27 +187,54 @@ def every_row(users: int, items: int) -> dict[str, float]:
     found["people of one"] = bench.people_of_one()
     found["after a rule"] = bench.after_a_rule()
     found["effects"] = bench.effects()
+    found["effects, all actions"], found["a change"] = bench.effects_of_all()
     found["grid"] = bench.grid()
     return found
 
 
 def _from_a_folder(data: SiteData) -> dict[str, float]:
     """Opening from a folder, in a process of its own, and the memory that it needs."""
-    script = (
-        "import resource, sys, time; import prim_lantern as pl; start = time.perf_counter(); "
-        "site = pl.open_site(sys.argv[1]); site.allows('user1', 'edit', '/s1'); "
-        "took = time.perf_counter() - start; "
-        "print(took, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
-    )
     with TemporaryDirectory() as folder:
         write_folder(data, folder)
-        runs = [_numbers(script, folder) for _ in range(3)]
+        runs = [_numbers(_OPEN, folder) for _ in range(3)]
         rows = timed(_rows, Path(folder))
     return {
         "open a folder": median(took for took, _ in runs),
         "memory": median(memory for _, memory in runs),
         "fetch its rows": rows,
     }
+
+
+_OPEN = (
+    "import resource, sys, time; import prim_lantern as pl; start = time.perf_counter(); "
+    "site = pl.open_site(sys.argv[1]); site.allows('user1', 'edit', '/s1'); "
+    "took = time.perf_counter() - start; "
+    "print(took, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
+)
+
+
+def _from_sqlite(data: SiteData) -> dict[str, float]:
+    """The same from a database of SQLite, and how long filling it takes."""
+    with TemporaryDirectory() as folder:
+        place = f"sqlite:///{folder}/site.db"
+        filled = timed(lambda: DatabaseStore(place, make=True).fill(data))
+        runs = [_numbers(_OPEN, place) for _ in range(3)]
+        rows = timed(_fetched, Path(folder) / "site.db")
+    return {
+        "open SQLite": median(took for took, _ in runs),
+        "memory, SQLite": median(memory for _, memory in runs),
+        "fetch the rows of SQLite": rows,
+        "fill SQLite": filled,
+    }
+
+
+def _fetched(file: Path) -> int:
+    connection = sqlite3.connect(file)
+    try:
+        tables = ("settings", "people", "items")
+        return sum(len(connection.execute(f"SELECT * FROM {t}").fetchall()) for t in tables)  # noqa: S608
+    finally:
+        connection.close()
 
 
 def _numbers(script: str, *arguments: str) -> tuple[float, float]:

@@ -127,14 +127,22 @@ class Effects:
     # Words alone: by classes ---------------------------------------------------------------
 
     def _by_words(self) -> Iterator[Changed]:
-        names = self.after.data.content.names
+        reading = list(self._of_action("read"))
+        yield from reading if "read" in self.actions else ()
+        # whoever can read what they could before can do what they could, but for what changed
+        spoken_of = None if reading else self._touched.actions
         for action in self.actions:
-            found = effects_of(self.before, self.after, action)
-            guests = found.guests_gain.astype(np.int8) - found.guests_lose
-            touched = np.flatnonzero((found.gained > 0) | (found.lost > 0) | (guests != 0))
-            for row in touched.tolist():
-                counts = int(found.gained[row]), int(found.lost[row]), int(guests[row])
-                yield Changed(action, names[row], *counts)
+            if action != "read" and (spoken_of is None or action in spoken_of):
+                yield from self._of_action(action)
+
+    def _of_action(self, action: str) -> Iterator[Changed]:
+        names = self.after.data.content.names
+        found = effects_of(self.before, self.after, action)
+        guests = found.guests_gain.astype(np.int8) - found.guests_lose
+        touched = np.flatnonzero((found.gained > 0) | (found.lost > 0) | (guests != 0))
+        for row in touched.tolist():
+            counts = int(found.gained[row]), int(found.lost[row]), int(guests[row])
+            yield Changed(action, names[row], *counts)
 
     # Anything else: the people concerned everywhere, the others where items have changed ------
 

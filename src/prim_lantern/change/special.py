@@ -6,14 +6,12 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from prim_lantern.change.touched import Touched
+from prim_lantern.change.touched import Touched, all_access
 from prim_lantern.decide.clauses import beyond
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.looking import offers_below
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
-from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place
-from prim_lantern.site.rights import Given
 
 _FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
 _SECTIONS_ASKED: Final = 5_000
@@ -113,7 +111,7 @@ class Special:
     def _places_of_words(self) -> set[str] | None:
         """The paths at which changed words stand that creating rests on; None: anywhere."""
         base, after = self.touched.base, self._after
-        if _all_access(base) != _all_access(after):
+        if all_access(base) != all_access(after):
             return None
         found = set()
         for clause in (*beyond(base, after), *beyond(after, base)):
@@ -168,7 +166,7 @@ class Special:
         if not self.touched.only_words:
             return True
         clauses = (*beyond(self._before, self._after), *beyond(self._after, self._before))
-        return _all_access(self._before) != _all_access(self._after) or any(
+        return all_access(self._before) != all_access(self._after) or any(
             not each.actions.isdisjoint(MANAGING_ACTIONS) for each in clauses
         )
 
@@ -217,7 +215,3 @@ def _differing(
     one: Mapping[tuple[str, str], object], other: Mapping[tuple[str, str], object]
 ) -> set[tuple[str, str]]:
     return {spot for spot in one.keys() | other.keys() if one.get(spot) != other.get(spot)}
-
-
-def _all_access(data: SiteData) -> set[Given]:
-    return {each for each in data.given if data.roles[each.role].all_access}

@@ -9,9 +9,10 @@ from typing import Any
 import numpy as np
 
 from prim_lantern.change.renames import Renames, renamed
-from prim_lantern.decide.clauses import roles_in
+from prim_lantern.decide.clauses import beyond, roles_in
 from prim_lantern.decide.engine import Engine
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.rights import Given
 from prim_lantern.site.who import Who
 
 
@@ -141,6 +142,15 @@ class Touched:
         return whos
 
     @cached_property
+    def actions(self) -> frozenset[str] | None:
+        """The actions of which words speak that came or went; None where it may be any."""
+        before, after = self.base, self.after.data
+        if all_access(before) != all_access(after):
+            return None
+        clauses = (*beyond(before, after), *beyond(after, before))
+        return frozenset(action for clause in clauses for action in clause.actions)
+
+    @cached_property
     def spoken_of(self) -> frozenset[Who] | None:
         """Of whom the words speak that came or went; None where it may be anybody, a guest too."""
         before, after = self.base, self.after.data
@@ -166,3 +176,8 @@ class Touched:
         if any(Who("role", name) in self.after.rights.whos for name in roles):
             return None  # it is spoken of whoever has the role
         return frozenset(whos)
+
+
+def all_access(data: SiteData) -> set[Given]:
+    """The given roles with all access."""
+    return {each for each in data.given if data.roles[each.role].all_access}
