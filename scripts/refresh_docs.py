@@ -12,10 +12,12 @@ sys.path.insert(0, str(ROOT / "tests"))
 from documents import DOCUMENTS, with_answers  # noqa: E402
 
 
-def main() -> None:
-    """Refresh every document that shows commands."""
+def main(wanted: list[str]) -> None:
+    """Refresh the documents named, or every one that shows commands."""
     with TemporaryDirectory() as folder:
         for document in DOCUMENTS:
+            if wanted and document.stem not in wanted:
+                continue
             text = document.read_text(encoding="utf-8")
             fresh = with_answers(document, Path(folder) / "documents")
             if fresh != text:
@@ -24,4 +26,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    main(sys.argv[1:])

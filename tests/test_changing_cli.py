@@ -135,7 +135,7 @@ def test_the_history_by_person_thing_and_time(do):
     )
     refused = do("undo", "1")
     assert refused.stderr.startswith(
-        "prim-lantern: Change 1 cannot be taken back by itself: change 2, 3 rests on it."
+        "prim-lantern: Change 1 cannot be taken back by itself: changes 3, 2 rest on it."
     )
     past = do("may", "kit", "read", "/trustees/plans", "--as-it-stood", "2027-05-11")
     clock = do(

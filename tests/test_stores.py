@@ -97,7 +97,7 @@ def test_the_past_can_be_asked_and_changes_taken_back(where):
     assert (first.by, first.reason, second.undoes) == ("hana.okafor", "To help", None)
     assert site.as_it_stood(first.at).may("lena.osgood", "edit", "/visit/prices")
     assert site.as_it_stood("2020-01-01").data == start
-    with pytest.raises(pl.BadChange, match=r"change 2 rests on it. Take that back first"):
+    with pytest.raises(pl.BadChange, match=r"change 2 rests on it. Take back that first"):
         site.change(by="hana.okafor").undo(1)
     for number in (2, 1, 3):
         with site.change(by="hana.okafor") as change:

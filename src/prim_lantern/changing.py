@@ -122,10 +122,11 @@ class Change:
         later = [each for each in records if each.number > number]
         resting = resting_on(self._proposal.data, record, later)
         if resting:
-            numbers = ", ".join(map(str, sorted(resting)))
+            first = ", ".join(map(str, resting))
+            rest = f"change {first} rests" if len(resting) == 1 else f"changes {first} rest"
             raise BadChange(
-                f"Change {number} cannot be taken back by itself: change {numbers} rests on it. "
-                f"Take that back first, the newest first: {', '.join(map(str, resting))}."
+                f"Change {number} cannot be taken back by itself: {rest} on it. Take back "
+                f"{'that' if len(resting) == 1 else 'those, in this order,'} first."
             )
         self._undo(record)
         self._asked.append(record)

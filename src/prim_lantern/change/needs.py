@@ -161,9 +161,12 @@ class _Step:
 
     def _words(self) -> Iterator[str | None]:
         """Nobody gives what they do not hold: all new allows, all denies that go."""
-        for clause in beyond(self.after, self.base):
+        named_missing = False
+        for clause in sorted(beyond(self.after, self.base), key=lambda each: each.brought):
             if clause.allow:
-                yield self._may_give(clause)
+                missing = None if clause.brought and named_missing else self._may_give(clause)
+                named_missing = named_missing or missing is not None
+                yield missing
             elif clause.no_exceptions:
                 yield self._from_the_top("a deny without exceptions")
             else:

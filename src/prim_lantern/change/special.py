@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import Final
 
 from prim_lantern.change.touched import Touched, all_access
-from prim_lantern.decide.clauses import beyond
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.looking import offers_below
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
@@ -114,7 +113,7 @@ class Special:
         if all_access(base) != all_access(after):
             return None
         found = set()
-        for clause in (*beyond(base, after), *beyond(after, base)):
+        for clause in self.touched.clauses:
             if clause.actions & _FOR_CREATING:
                 if clause.place.kind != "path":
                     return None
@@ -165,10 +164,8 @@ class Special:
     def _managing_touched(self) -> bool:
         if not self.touched.only_words:
             return True
-        clauses = (*beyond(self._before, self._after), *beyond(self._after, self._before))
-        return all_access(self._before) != all_access(self._after) or any(
-            not each.actions.isdisjoint(MANAGING_ACTIONS) for each in clauses
-        )
+        actions = self.touched.actions
+        return actions is None or not actions.isdisjoint(MANAGING_ACTIONS)
 
     def _managed_places(self) -> list[Place]:
         """The places where something is said of managing, in one of the two sites."""

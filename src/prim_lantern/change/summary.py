@@ -13,6 +13,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.site.actions import RISKY_ACTIONS
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import INVITED
 from prim_lantern.site.places import is_above, way_to
 from prim_lantern.site.rights import Given, Promise, Rule
 from prim_lantern.site.who import AUDIENCES, EVERYONE, GUESTS, SIGNED_IN, Who
@@ -253,11 +254,14 @@ def _within(data: SiteData, promise: Promise, path: str) -> bool:
 
 
 def _held(engine: Engine, promise: Promise, action: str, path: str) -> bool:
-    """Whether a promise held at an item before; at one that was not there, it did."""
+    """Whether a promise held at an item before. Of one that was not there, only reading counts:
+    all else follows from rights that are there already."""
     data, whos = engine.data, set(promise.who)
-    if path not in data.items or (whos & {EVERYONE, GUESTS} and not promise.may):
-        return path not in data.items or not engine.allows(None, action, path)
-    if whos & {EVERYONE, GUESTS} and not engine.allows(None, action, path):
+    if path not in data.items:
+        return action == "read"
+    if whos & {EVERYONE, GUESTS} and not promise.may and engine.allows(None, action, path):
+        return False
+    if whos & {EVERYONE, GUESTS} and promise.may and not engine.allows(None, action, path):
         return False
     belonging = engine.crowd.belonging
     people = (login for login in data.users if engine.acting(login) and login != data.owner)
@@ -335,7 +339,7 @@ def _removed(before: SiteData, effects: Effects, pieces: Sequence[Piece]) -> Ite
             if given:
                 to = words.listed(words.who(before, who) for each in given for who in each.to)
                 yield f"The role {before.roles[piece.name].called} is in use: it is given to {to}."
-        elif piece.part == "users":
+        elif piece.part == "users" and piece.before.status != INVITED:
             yield f"{piece.before.called} goes with all they had; to suspend them would keep it."
     items = [piece for piece in pieces if piece.part == "items" and piece.after is None]
     if len(items) > 1:

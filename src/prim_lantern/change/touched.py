@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from prim_lantern.change.renames import Renames, renamed
-from prim_lantern.decide.clauses import beyond, roles_in
+from prim_lantern.decide.clauses import Clause, beyond, roles_in
 from prim_lantern.decide.engine import Engine
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Given
@@ -144,11 +144,18 @@ class Touched:
     @cached_property
     def actions(self) -> frozenset[str] | None:
         """The actions of which words speak that came or went; None where it may be any."""
-        before, after = self.base, self.after.data
-        if all_access(before) != all_access(after):
+        if all_access(self.base) != all_access(self.after.data):
             return None
-        clauses = (*beyond(before, after), *beyond(after, before))
-        return frozenset(action for clause in clauses for action in clause.actions)
+        return frozenset(action for clause in self.clauses for action in clause.actions)
+
+    @cached_property
+    def clauses(self) -> list[Clause]:
+        """The clauses that came or went, each with one action."""
+        before, after = self.base, self.after.data
+        parts = ("rules", "given", "roles", "actions")
+        if all(getattr(before, part) is getattr(after, part) for part in parts):
+            return []
+        return [*beyond(before, after), *beyond(after, before)]
 
     @cached_property
     def spoken_of(self) -> frozenset[Who] | None:

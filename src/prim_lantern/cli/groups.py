@@ -272,7 +272,8 @@ def _fitting(change: Change, rows: tuple[str, ...]) -> Iterator[str]:
             more = f" and {len(fitting) - 8} more" if len(fitting) > 8 else ""
             inactive = sum(each.status != ACTIVE for each in fitting)
             still = f", of whom {inactive} not active" if inactive else ""
-            yield from wrapped(f"{len(fitting)} fit “{text}”{still}: {people}{more}.", more="  ")
+            fit = "1 fits" if len(fitting) == 1 else f"{len(fitting)} fit"
+            yield from wrapped(f"{fit} “{text}”{still}: {people}{more}.", more="  ")
             continue
         yield styled(f"Nobody fits “{text}”.", "no")
         for test in row:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Set
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -131,15 +131,23 @@ def roles_in(data: SiteData, role: str) -> Iterator[Role]:
 
 
 def beyond(data: SiteData, other: SiteData) -> Iterator[Clause]:
-    """The clauses of a site that another one has not, each with one action."""
-    said = _single(other)
-    return (clause for key, clause in _single(data).items() if key not in said)
+    """The clauses of a site that another one has not, each with one action.
+
+    Where roles and actions are the same, only rules and given roles that differ are looked at.
+    """
+    same = data.roles == other.roles and data.actions == other.actions
+    said = _single(other, set(data.rules) | set(data.given) if same else set())
+    had = set(other.rules) | set(other.given) if same else set[Rule | Given]()
+    return (clause for key, clause in _single(data, had).items() if key not in said)
 
 
-def _single(data: SiteData) -> Mapping[tuple[object, ...], Clause]:
-    """The clauses of a site, one for each action, by all that they say."""
+def _single(data: SiteData, apart: Set[Rule | Given]) -> Mapping[tuple[object, ...], Clause]:
+    """The clauses of a site, one for each action, by all that they say; those of some rules and
+    given roles left out."""
+    rules = tuple(rule for rule in data.rules if rule not in apart)
+    given = tuple(each for each in data.given if each not in apart)
     found: dict[tuple[object, ...], Clause] = {}
-    for each in clauses_of(data):
+    for each in clauses_of(replace(data, rules=rules, given=given)):
         whom = (each.allow, each.who, each.place, each.period, each.no_exceptions)
         what = (each.kinds, each.whose, each.states)
         for action in each.actions:

@@ -13,7 +13,9 @@ from prim_lantern.decide.engine.lists import Answers, Lists
 from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers
 from prim_lantern.decide.engine.tally import Tally
+from prim_lantern.site.who import EVERYONE, GUESTS
 
+_A_GUESTS = frozenset({EVERYONE, GUESTS})
 _LOST = 1 << 32  # what somebody's loss counts for, so that one sum holds gains and losses
 
 
@@ -64,6 +66,10 @@ class _Comparison:
         gained, lost = of_rows % _LOST, of_rows // _LOST
         self._set_right_own_work(touched, gained, lost)
         self._set_right_links(gained, lost)
+        whos = self.renewed.whos
+        if whos is not None and whos.isdisjoint(_A_GUESTS):
+            nothing = np.zeros(self.lists.size, dtype=np.bool_)
+            return Effects(gained, lost, nothing, nothing)
         was = self.before.beside(Lists).items_for(None, self.action)
         now = self.lists.items_for(None, self.action)
         return Effects(gained, lost, now & ~was, was & ~now)
