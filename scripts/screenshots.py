@@ -11,6 +11,7 @@ import shutil
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -22,6 +23,8 @@ PAPER = "#fbfaf6"
 SCREEN = "1280x1100x24"
 AT = "--at 2027-05-10"
 
+CLOCK = {"PRIM_LANTERN_NOW": "2027-05-10", "PRIM_LANTERN_BY": "hana.okafor"}
+
 COMMANDS = {
     "why": f"why sam publish /log/seal-count {AT}",
     "look-as": f"look-as sam {AT}",
@@ -31,11 +34,23 @@ COMMANDS = {
     "who": f"who edit /log/first-puffins {AT}",
     "role": "role show field-writer",
     "folder-check": "folder check broken",
+    "try": "allow everyone edit,comment /visit --try",
+    "history": "history --site season",
 }
+
+
+_SEASON: tuple[tuple[str, str, Callable[[pl.Change], object]], ...] = (
+    ("hana.okafor", "Guides for the boat trips", lambda c: c.add_group("guides", "Guides")),
+    ("hana.okafor", "", lambda c: c.add_members("guides", ["gwen.tarrow"], until="2027-10-01")),
+    ("hana.okafor", "The season", lambda c: c.give("news-writer", "group:guides", "/news")),
+    ("anneke.sorley", "", lambda c: c.take_step("/log/terns", "publish")),
+    ("hana.okafor", "Not everything", lambda c: c.undo(3)),
+)
 
 
 def main(wanted: list[str]) -> None:
     """Take the pictures named, or all."""
+    os.environ.update(CLOCK)
     SCREENSHOTS.mkdir(parents=True, exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", SCREEN], stderr=subprocess.DEVNULL)
     try:
@@ -54,6 +69,11 @@ def _lay_out(folder: Path) -> None:
     """The demo site, and a copy of it with a few slips of the pen."""
     shutil.copytree(pl.DEMO_FOLDER, folder / "site")
     shutil.copytree(pl.DEMO_FOLDER, folder / "broken")
+    shutil.copytree(pl.DEMO_FOLDER, folder / "season")
+    site = pl.open_site(folder / "season")
+    for by, reason, make in _SEASON:
+        with site.change(by, reason) as change:
+            make(change)
     for file, right, wrong in (
         ("site.toml", 'role = "news-writer"', 'role = "news-wirter"'),
         ("site.toml", 'where = "topic:press"\nkinds', 'where = "topic:pres"\nkinds'),
@@ -75,6 +95,7 @@ def _take(picture: Path, command: str, folder: Path) -> None:
         "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
         "LANG": "C.UTF-8",
         "PRIM_LANTERN_SITE": "site",
+        **CLOCK,
     }
     window = subprocess.Popen(
         ["xterm", "-u8", "-geometry", f"102x{74 if long else 40}+0+0", "-fa", "DejaVu Sans Mono",

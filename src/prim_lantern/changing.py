@@ -23,7 +23,7 @@ from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
-from prim_lantern.change.summary import cautions_of, lines_of
+from prim_lantern.change.summary import Line, cautions_of, lines_of
 from prim_lantern.change.undoing import resting_on
 from prim_lantern.errors import (
     BadChange,
@@ -40,7 +40,6 @@ if TYPE_CHECKING:
     from prim_lantern.live import Site
 
 _P = ParamSpec("_P")
-_EFFECTS_KEPT = 12  # lines in the history
 
 
 def _adding(make: Callable[_P, Operation]) -> Callable[Concatenate[Change, _P], Change]:
@@ -66,7 +65,7 @@ class Change:
     >>> with site.change(by="hana.okafor", reason="A new season") as change:
     ...     _ = change.allow("edit", to="user:sam.whitlock", where="/visit/prices")
     ...     print(*change.in_short())
-    Sam Whitlock gains edit at /visit/prices
+    Sam Whitlock gains see-drafts and edit at /visit/prices
     >>> bool(site.may("sam.whitlock", "edit", "/visit/prices"))
     True
     """
@@ -80,6 +79,7 @@ class Change:
         self._asked: list[Operation | Record | tuple[SiteData, str]] = []
         self._proposal = self._fresh(site.data)
         self._effects: Effects | None = None
+        self._lines: tuple[Effects, list[Line]] | None = None
 
     def _fresh(self, data: SiteData) -> Proposal:
         return Proposal(data, Made(self._by, now()))
@@ -254,9 +254,16 @@ class Change:
         after = before.after(proposal.data, proposal.made.at)
         return Effects(before, after, proposal.renames)
 
-    def in_short(self) -> list[str]:
+    def lines(self) -> list[Line]:
         """The effects in some lines: guests first, then those most people share."""
-        return [str(line) for line in lines_of(self.effects())]
+        effects = self.effects()
+        if self._lines is None or self._lines[0] is not effects:
+            self._lines = effects, lines_of(effects)
+        return self._lines[1]
+
+    def in_short(self) -> list[str]:
+        """The same as texts."""
+        return list(map(str, self.lines()))
 
     def cautions(self) -> list[str]:
         """Why the change is worth a second thought, a sentence each; often none."""
@@ -320,7 +327,7 @@ class Change:
             said=tuple(dict.fromkeys(self.said)),
             operations=tuple(step.operation for step in steps),
             patches=tuple(step.patch for step in steps),
-            effects=tuple(str(line) for line in lines_of(self.effects(), _EFFECTS_KEPT)),
+            effects=tuple(self.in_short()),
             undoes=undone[0] if undone else None,
         )
 

@@ -13,10 +13,12 @@ from prim_lantern.change.special import Pairs, Special
 from prim_lantern.change.touched import Touched
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.effects import effects_of
+from prim_lantern.decide.engine.lists import Lists
 from prim_lantern.decide.many import lists_of
 from prim_lantern.site.actions import NEED_MORE
+from prim_lantern.site.places import tree_order
 
-_NAMED_AT_MOST: Final = 5_000_000
+_NAMED_AT_MOST: Final = 1_000_000
 GUEST: Final = None
 
 
@@ -65,12 +67,10 @@ class Effects:
         only_words = self._touched.only_words
         rows: Iterable[Changed] = self._by_words() if only_words else _counted(self._pairs)
         order = {action: number for number, action in enumerate(self.actions)}
-        place = {path: number for number, path in enumerate(self.after.data.tree)}
-        last = len(place)
 
-        def in_order(each: Changed) -> tuple[int, str, int, str]:
+        def in_order(each: Changed) -> tuple[bool, tuple[str, ...], int, str]:
             action = order.get(each.action, len(order))
-            return place.get(each.where, last), each.where, action, each.action
+            return each.where[:1] != "/", tree_order(each.where), action, each.action
 
         return tuple(sorted((*rows, *_counted(self._special)), key=in_order))
 
@@ -117,8 +117,18 @@ class Effects:
             return _sides(special)
         if not self._touched.only_words:
             return _sides(self._pairs.get((action, where), {}))
-        was, now = (set(lists_of(e).who_may(action, where)) for e in self._engines)
+        was, now = (set(lists.who_may(action, where)) for lists in self._of_those_spoken_of)
         return sorted(now - was), sorted(was - now)
+
+    @cached_property
+    def _of_those_spoken_of(self) -> tuple[Lists, Lists]:
+        """What is asked about everybody, of just those of whom changed words speak."""
+        of_all = lists_of(self.before).after(self.after)
+        whos = self.after.renewed.whos if self.after.renewed is not None else None
+        population = of_all.population
+        if whos is not None:
+            population = population.among(self.after.crowd.mask(whos))
+        return Lists(self.before, population), Lists(self.after, population)
 
     @cached_property
     def _special(self) -> Pairs:

@@ -113,7 +113,7 @@ def carry_out(
         Path(how.to_csv).write_text(effects_csv(effects), encoding="utf-8", newline="")
     told: dict[str, Any] = {"said": list(change.said), "cautions": cautions}
     if how.as_json:
-        told["effects"] = effects_dict(effects)
+        told["effects"] = effects_dict(effects, change.lines())
         if how.listing:
             told["effects"]["all"] = [
                 dict(zip(("who", "action", "where", "effect"), row, strict=True))
@@ -123,7 +123,7 @@ def carry_out(
         for step in change.said:
             print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
         print_lines(before(change) if before else ())
-        print_lines(effect_lines(effects))
+        print_lines(effect_lines(change.lines(), creating_counted=effects.creating_counted))
         if how.listing:
             _print_list(effect_rows(effects))
         print_lines(caution_lines(cautions))

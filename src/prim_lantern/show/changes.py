@@ -10,7 +10,7 @@ from typing import Any
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
-from prim_lantern.change.summary import lines_of
+from prim_lantern.change.summary import Line
 from prim_lantern.formats.entries import plain
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.moments import written
@@ -18,9 +18,8 @@ from prim_lantern.site.moments import written
 _GUEST = "guest"
 
 
-def effect_lines(effects: Effects) -> Iterator[str]:
+def effect_lines(lines: Sequence[Line], *, creating_counted: bool) -> Iterator[str]:
     """Who gains and who loses what, in short."""
-    lines = lines_of(effects)
     if not lines:
         yield "Nobody gains or loses anything by it, as things are now."
         return
@@ -30,7 +29,7 @@ def effect_lines(effects: Effects) -> Iterator[str]:
         first, *more = wrapped(f"x {line}", "  ", "  ")
         yield first.replace("x", mark, 1)
         yield from more
-    if not effects.creating_counted:
+    if not creating_counted:
         yield "  Who may create what is not counted on a site of this size."
 
 
@@ -57,10 +56,10 @@ def effects_csv(effects: Effects) -> str:
     return text.getvalue()
 
 
-def effects_dict(effects: Effects) -> dict[str, Any]:
+def effects_dict(effects: Effects, lines: Sequence[Line]) -> dict[str, Any]:
     """The effects for programs: the lines in short, and all of them where they can be named."""
     found: dict[str, Any] = {
-        "in_short": [str(line) for line in lines_of(effects)],
+        "in_short": list(map(str, lines)),
         "pairs": effects.size,
         "counts": [
             {
@@ -84,6 +83,7 @@ def record_rows(records: Iterable[Record]) -> Iterator[tuple[str, str, str, str]
         effects = "".join(f"\n- {line}" for line in each.effects[:3])
         more = len(each.effects) - 3
         rest = f"\n  and {more} more; 'history show {each.number}' has all" if more > 0 else ""
+        rest += "\n" if effects else ""
         when = each.at.strftime("%Y-%m-%d %H:%M")
         yield str(each.number), when, each.by or "(by hand)", f"{what}{why}{effects}{rest}"
 

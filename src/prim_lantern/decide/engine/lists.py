@@ -42,9 +42,12 @@ class Situations(NamedTuple):
 class Lists:
     """What an engine says of everything at once."""
 
-    def __init__(self, engine: Engine) -> None:
+    def __init__(self, engine: Engine, population: Population | None = None) -> None:
+        """Take an engine, and whom of its people to tell of (all, when left out)."""
         self.engine = engine
         self.size = len(engine.data.content)
+        if population is not None:
+            self.__dict__["population"] = population
 
     def after(self, engine: Engine) -> Lists:
         """The same for an engine of the same people and the same work."""
