@@ -172,7 +172,7 @@ def _ask_all(site: SiteData, engine: Engine) -> dict[tuple[str | None, str, str]
 def _changed(site: SiteData, at: datetime, rng: Random) -> tuple[SiteData, datetime]:
     maker = Maker(rng)
     item = site.items[rng.choice(list(site.items))]
-    match rng.randrange(8):
+    match rng.randrange(9):
         case 0:
             return site.with_parts(rules=(*site.rules, replace(maker.rule(0), id=None))), at
         case 1:
@@ -191,6 +191,9 @@ def _changed(site: SiteData, at: datetime, rng: Random) -> tuple[SiteData, datet
             return site.with_parts(items=site.content.with_changed([changed])), at
         case 6:
             return site.with_parts(places=site.places[1:]), at
+        case 7:
+            name = rng.choice(maker.roles)
+            return site.with_parts(roles={**site.roles, name: maker.all_roles()[name]}), at
         case _:
             return site, rng.choice(MOMENTS)
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Mapping, Sequence
+from datetime import datetime
 from types import TracebackType
-from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec
+from typing import Any, Concatenate, ParamSpec, Protocol
 
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.operations import (
@@ -25,6 +26,7 @@ from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
 from prim_lantern.change.summary import Line, cautions_of, lines_of
 from prim_lantern.change.undoing import resting_on
+from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import (
     BadChange,
     ChangedMeanwhile,
@@ -34,10 +36,8 @@ from prim_lantern.errors import (
 )
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, now
-from prim_lantern.site.people import ACTIVE
-
-if TYPE_CHECKING:
-    from prim_lantern.live import Site
+from prim_lantern.site.people import ACTIVE, User
+from prim_lantern.store.base import Seen, Store
 
 _P = ParamSpec("_P")
 
@@ -51,6 +51,34 @@ def _adding(make: Callable[_P, Operation]) -> Callable[Concatenate[Change, _P], 
     add.__doc__ = make.__doc__
     add.__name__ = getattr(make, "do", "add").replace("-", "_")
     return add
+
+
+class Changeable(Protocol):
+    """What a change asks of the site that it is made on: `Site`, that is."""
+
+    @property
+    def data(self) -> SiteData:
+        """The site as it is here."""
+
+    @property
+    def seen(self) -> Seen:
+        """The site as it was found in the store."""
+
+    @property
+    def store(self) -> Store:
+        """Where it is kept."""
+
+    def take(self, seen: Seen) -> None:
+        """Take over the site as it was found in the store."""
+
+    def engine_for(self, data: SiteData, at: datetime) -> Engine:
+        """What decides at a moment."""
+
+    def history(self) -> list[Record]:
+        """All changes."""
+
+    def find_users(self, text: str) -> list[User]:
+        """The users whom a text fits."""
 
 
 class Change:
@@ -70,7 +98,7 @@ class Change:
     True
     """
 
-    def __init__(self, site: Site, by: str, reason: str = "") -> None:
+    def __init__(self, site: Changeable, by: str, reason: str = "") -> None:
         """Begin a change. Raises `UnknownUser` for nobody known as the one who makes it."""
         self._site = site
         self._seen = site.seen
@@ -222,7 +250,7 @@ class Change:
     remove_category = _adding(content.RemoveCategory)
 
     @property
-    def site(self) -> Site:
+    def site(self) -> Changeable:
         """The site that is to be changed."""
         return self._site
 

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple, TypeVar
 
 import click
 
-from prim_lantern.changing import Change
+from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.common import (
     json_option,
     opened,
@@ -82,7 +82,7 @@ _OPTIONS = (
 )
 
 
-def maker(site: Site, by: str | None) -> str:
+def maker(site: Changeable, by: str | None) -> str:
     """The login of the one who does it; `BadQuestion` where nobody was named."""
     if by is None:
         raise BadQuestion(
@@ -173,13 +173,13 @@ def texts(text: str | None) -> tuple[str, ...]:
     return tuple(each for each in map(str.strip, (text or "").split(",")) if each)
 
 
-def whos(site: Site, text: str) -> tuple[str, ...]:
+def whos(site: Changeable, text: str) -> tuple[str, ...]:
     """Whos as operations take them: `group:…`, `role:…`, an audience, or people by login or part
     of a name."""
     return tuple(_who(site, each) for each in texts(text))
 
 
-def _who(site: Site, text: str) -> str:
+def _who(site: Changeable, text: str) -> str:
     if text in (*AUDIENCES, "authors") or text.startswith(("group:", "role:")):
         return text
     if folded(text) in site.data.groups and not site.find_users(text):
@@ -187,7 +187,7 @@ def _who(site: Site, text: str) -> str:
     return f"user:{login_of(site, text)}"
 
 
-def login_of(site: Site, text: str) -> str:
+def login_of(site: Changeable, text: str) -> str:
     """The login of the one person whom a text fits."""
     found = person(site, text)
     if found is None:
@@ -195,7 +195,7 @@ def login_of(site: Site, text: str) -> str:
     return found
 
 
-def logins_of(site: Site, some: Iterable[str], file: str | None = None) -> tuple[str, ...]:
+def logins_of(site: Changeable, some: Iterable[str], file: str | None = None) -> tuple[str, ...]:
     """The logins of people named, and of those in a file: its first column, or `login`."""
     found = [login_of(site, each) for text in some for each in texts(text)]
     if file is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 from click.shell_completion import CompletionItem
@@ -15,6 +15,9 @@ from prim_lantern.opening import open_site
 from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.site import names
 from prim_lantern.site.who import AUDIENCES
+
+if TYPE_CHECKING:
+    from prim_lantern.changing import Changeable  # asking does without it
 
 _Command = TypeVar("_Command", bound=Callable[..., Any])
 _GUEST_WORDS = ("guest", "guests", "a guest")
@@ -99,7 +102,7 @@ def _tell_apart(site: Site, at: str | None) -> None:
         )
 
 
-def person(site: Site, text: str) -> str | None:
+def person(site: Changeable, text: str) -> str | None:
     """The login of the one person whom a text fits; None for "guest".
 
     Raises `UnknownUser` when it fits nobody, `SeveralUsers` when it fits more than one.

@@ -8,11 +8,10 @@ from typing import Any
 
 import click
 
-from prim_lantern.changing import Change
+from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
 from prim_lantern.cli.common import complete_place
 from prim_lantern.formats.items_csv import item_rows
-from prim_lantern.live import Site
 from prim_lantern.site.actions import STEPS
 
 
@@ -126,7 +125,7 @@ def unhide(path: str, how: How) -> int:
     return carry_out(how, lambda change: change.show(path, _before_hiding(change.site, path)))
 
 
-def _before_hiding(site: Site, path: str) -> str | None:
+def _before_hiding(site: Changeable, path: str) -> str | None:
     """The readership that stood at a path before it was hidden, by the history."""
     for record in reversed(site.history()):
         for patch in record.patches:

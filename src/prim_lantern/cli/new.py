@@ -26,7 +26,8 @@ def new(folder: str, name: str | None, owner: str | None, empty: bool) -> None:
     click.echo(f"Made {folder}: site.toml, people.csv and content.csv, with {owner} as the owner.")
     click.echo("Next: read site.toml, add people, and look at what they may do:")
     option = "" if folder == "site" else f" --site {folder}"
-    click.echo(f"  prim-lantern folder check {folder}")
+    click.echo(f"  prim-lantern user add LOGIN --name NAME --by {owner}{option}")
+    click.echo(f"  prim-lantern role list{option}")
     click.echo(f"  prim-lantern grid{option}")
 
 
