@@ -55,14 +55,11 @@ def missing_for(
     `pieces` are what differs between the site before, with `renames` done, and after. `undoing`
     says that a change of before is taken back.
     """
-    step = _Step(before, after, renames, tuple(pieces), made)
-    step.undoing = undoing
+    step = _Step(before, after, renames, tuple(pieces), made, undoing=undoing)
     return list(dict.fromkeys(each for each in step.missing() if each is not None))
 
 
 class _Step:
-    undoing = False
-
     def __init__(
         self,
         before: SiteData,
@@ -70,8 +67,10 @@ class _Step:
         renames: Renames,
         pieces: tuple[Piece, ...],
         made: Made,
+        *,
+        undoing: bool,
     ) -> None:
-        self.before, self.after = before, after
+        self.before, self.after, self.undoing = before, after, undoing
         self.renames, self.pieces, self.made = renames, pieces, made
         self.parts = {piece.part for piece in pieces}
 

@@ -71,8 +71,3 @@ class Record:
         for patch in self.patches:
             data = patch.applied(data)
         return data
-
-    @property
-    def changes_nothing(self) -> bool:
-        """Whether it only notes that somebody did something, such as looking as another."""
-        return not self.patches
