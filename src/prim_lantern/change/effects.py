@@ -12,8 +12,9 @@ from prim_lantern.change.renames import Renames
 from prim_lantern.change.special import Pairs, Special
 from prim_lantern.change.touched import Touched
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.effects import effects_of
+from prim_lantern.decide.engine.effects import Comparison
 from prim_lantern.decide.engine.lists import Lists
+from prim_lantern.decide.engine.population import Numbers
 from prim_lantern.decide.many import lists_of
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.places import tree_order
@@ -137,17 +138,26 @@ class Effects:
     # Words alone: by classes ---------------------------------------------------------------
 
     def _by_words(self) -> Iterator[Changed]:
-        reading = list(self._of_action("read"))
+        compared = Comparison(self.before, self.after)
+        reading = list(self._of_action(compared, "read", None))
         yield from reading if "read" in self.actions else ()
-        # whoever can read what they could before can do what they could, but for what changed
-        spoken_of = None if reading else self._touched.actions
+        # Of actions that no word names, only what can newly be read, or no more, can differ.
+        index = self.after.data.content.index
+        rows = np.array(sorted({index[each.where] for each in reading}), dtype=np.int64)
+        spoken_of = self._touched.actions
         for action in self.actions:
-            if action != "read" and (spoken_of is None or action in spoken_of):
-                yield from self._of_action(action)
+            if action == "read":
+                continue
+            if spoken_of is None or action in spoken_of:
+                yield from self._of_action(compared, action, None)
+            elif reading:
+                yield from self._of_action(compared, action, rows)
 
-    def _of_action(self, action: str) -> Iterator[Changed]:
+    def _of_action(
+        self, compared: Comparison, action: str, rows: Numbers | None
+    ) -> Iterator[Changed]:
         names = self.after.data.content.names
-        found = effects_of(self.before, self.after, action)
+        found = compared.effects(action, rows)
         guests = found.guests_gain.astype(np.int8) - found.guests_lose
         touched = np.flatnonzero((found.gained > 0) | (found.lost > 0) | (guests != 0))
         for row in touched.tolist():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -37,12 +38,15 @@ def effects_of(before: Engine, after: Engine, action: str) -> Effects:
     `after` is made by `before.after(…)` for the same moment. Raises `ValueError` where more
     than words has changed (people, items, what lets no rights in from above).
     """
-    return _Comparison(before, after, action).effects()
+    return Comparison(before, after).effects(action)
 
 
-class _Comparison:
-    def __init__(self, before: Engine, after: Engine, action: str) -> None:
-        self.before, self.after, self.action = before, after, action
+class Comparison:
+    """Two engines, the second made from the first for a change of words at the same moment."""
+
+    def __init__(self, before: Engine, after: Engine) -> None:
+        """Take them; `ValueError` as for `effects_of`."""
+        self.before, self.after = before, after
         self.lists: Lists = before.beside(Lists).after(after)
         self.of = self.lists.situations  # both engines share the ground
         before.settle_all()
@@ -53,80 +57,97 @@ class _Comparison:
         if after.renewed.whos is not None:  # nobody else's answers can change
             self.population = self.population.among(after.crowd.mask(after.renewed.whos))
 
-    def effects(self) -> Effects:
-        touched = self._touched(Asked(self.action))
+    def effects(self, action: str, rows: Numbers | None = None) -> Effects:
+        """What the change does to one action; for some rows alone, where it is known that nothing
+        differs in the others."""
+        within = None if rows is None else np.unique(self.of.of_row[rows])
+        touched = self._touched(Asked(action), within)
         sums = np.zeros(len(self.of.way_at), dtype=np.int64)
         if len(touched) and self.population.size:
             places = self.lists.places(touched)
-            both = [each.plan(Asked(self.action)) for each in (self.before, self.after)]
+            both = [each.plan(Asked(action)) for each in (self.before, self.after)]
             together = [[column[0], column[0]] for column in places]
             tally = Tally(self.population, both, _gain_or_loss)
             sums[touched] = tally.counts(type(places)(*together))
         of_rows = sums[self.of.of_row]
         gained, lost = of_rows % _LOST, of_rows // _LOST
-        self._set_right_own_work(touched, gained, lost)
-        self._set_right_links(gained, lost)
+        if len(self._own_work[0]):
+            as_authors = self._touched(Asked(action, author=True), within)
+            self._set_right_own_work(action, np.union1d(touched, as_authors), gained, lost)
+        self._set_right_links(action, None if rows is None else set(rows.tolist()), gained, lost)
         whos = self.renewed.whos
         if whos is not None and whos.isdisjoint(_A_GUESTS):
             nothing = np.zeros(self.lists.size, dtype=np.bool_)
             return Effects(gained, lost, nothing, nothing)
-        was = self.before.beside(Lists).items_for(None, self.action)
-        now = self.lists.items_for(None, self.action)
+        was = self.before.beside(Lists).items_for(None, action)
+        now = self.lists.items_for(None, action)
         return Effects(gained, lost, now & ~was, was & ~now)
 
-    def _touched(self, asked: Asked) -> Numbers:
-        """The situations for which something else is said."""
+    def _touched(self, asked: Asked, within: Numbers | None) -> Numbers:
+        """The situations for which something else is said, among some or all."""
         before, after = self.before.plan(asked), self.after.plan(asked)
         before.grow()
         after.grow()
-        new = self.renewed
-        ways = np.array(
-            [
-                (number in new.ways or number >= new.ways_from)
-                and _way_differs(before, after, number)
-                for number in self.of.ways
-            ],
-            dtype=np.bool_,
-        )
-        filed = np.array(
-            [
-                (number in new.filed or number >= new.filed_from)
-                and _filed_differs(before, after, number)
-                for number in self.of.filed
-            ],
-            dtype=np.bool_,
-        )
-        differs = ways[self.of.way_at] | filed[self.of.filed_at] | filed[self.of.more_at]
-        return np.flatnonzero(differs)
+        of, new = self.of, self.renewed
+        ways, filed = (np.zeros(len(each), dtype=np.bool_) for each in (of.ways, of.filed))
+        for place in _places(within, len(ways), of.way_at):
+            number = of.ways[place]
+            if number in new.ways or number >= new.ways_from:
+                ways[place] = _way_differs(before, after, number)
+        for place in _places(within, len(filed), of.filed_at, of.more_at):
+            number = of.filed[place]
+            if number in new.filed or number >= new.filed_from:
+                filed[place] = _filed_differs(before, after, number)
+        differs = ways[of.way_at] | filed[of.filed_at] | filed[of.more_at]
+        found: Numbers = np.flatnonzero(differs)
+        return found if within is None else np.intersect1d(found, within, assume_unique=True)
 
-    def _set_right_own_work(self, touched: Numbers, gained: Numbers, lost: Numbers) -> None:
-        """Count those who wrote or changed an item by what is said to them alone."""
+    @cached_property
+    def _own_work(self) -> tuple[Numbers, Numbers]:
+        """The users and rows of `Lists.own_work`, of those alone whose answers can change."""
         users, rows, _ = self.lists.own_work
-        as_authors = self._touched(Asked(self.action, author=True))
+        known, logins = self.population.numbers, self.lists.population.logins.tolist()
+        concerned = np.array([login in known for login in logins], dtype=np.bool_)
+        some = concerned[users] if len(users) else np.zeros(0, dtype=np.bool_)
+        return users[some], rows[some]
+
+    def _set_right_own_work(
+        self, action: str, touched: Numbers, gained: Numbers, lost: Numbers
+    ) -> None:
+        """Count those who wrote or changed an item by what is said to them alone."""
+        users, rows = self._own_work
         names, logins = self.after.data.content.names, self.lists.population.logins
         masks = self.lists.population.masks
-        known = self.population.numbers
-        concerned = np.array([login in known for login in logins.tolist()], dtype=np.bool_)
-        some = np.isin(self.of.of_row[rows], np.union1d(touched, as_authors)) & concerned[users]
-        plans = [each.plan(Asked(self.action)) for each in (self.before, self.after)]
+        some = np.isin(self.of.of_row[rows], touched)
+        plans = [each.plan(Asked(action)) for each in (self.before, self.after)]
         situations = self.after.ground.situations
         for user, row in zip(users[some].tolist(), rows[some].tolist(), strict=True):
             situation = situations[self.of.of_row[row]]
             counted = [plan.answer(masks[user], situation) == YES for plan in plans]
             login, path = logins[user], names[row]
-            real = [e.allows(login, self.action, path) for e in (self.before, self.after)]
+            real = [e.allows(login, action, path) for e in (self.before, self.after)]
             gained[row] += (real == [False, True]) - (counted == [False, True])
             lost[row] += (real == [True, False]) - (counted == [True, False])
 
-    def _set_right_links(self, gained: Numbers, lost: Numbers) -> None:
+    def _set_right_links(
+        self, action: str, rows: set[int] | None, gained: Numbers, lost: Numbers
+    ) -> None:
         """Count for links, whose target has to be readable as well, one by one."""
-        for row in self.after.links:
+        for row in self.after.links if rows is None else self.after.links.keys() & rows:
             path = self.after.data.content.names[row]
             was, now = (
-                set(lists.who_may(self.action, path))
+                set(lists.who_may(action, path))
                 for lists in (self.before.beside(Lists), self.lists)
             )
             gained[row], lost[row] = len(now - was), len(was - now)
+
+
+def _places(within: Numbers | None, size: int, *at: Numbers) -> list[int]:
+    """The places that some situations have in a list of classes; all, where they are all."""
+    if within is None:
+        return list(range(size))
+    found: list[int] = np.unique(np.concatenate([each[within] for each in at])).tolist()
+    return found
 
 
 def _gain_or_loss(answers: tuple[int, ...]) -> int:
