@@ -319,9 +319,8 @@ def _batches(
     size = connection.scalar(select(func.count()).select_from(table)) if progress else 0
     wanted = select(*(table.c[name] for name in columns), table.c.change).order_by(table.c.id)
     done = 0
-    # the rows of the driver as they are: nothing here needs more, and there are many
-    cursor = connection.execution_options(stream_results=True).execute(wanted).cursor
-    while batch := cursor.fetchmany(_AT_ONCE) if cursor is not None else ():
+    streamed = connection.execution_options(yield_per=_AT_ONCE).execute(wanted)
+    for batch in streamed.partitions():
         *cells, changes = zip(*batch, strict=True)
         yield Rows(dict(zip(columns, cells, strict=True)), changes)
         done += len(batch)
