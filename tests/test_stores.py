@@ -141,6 +141,28 @@ def test_two_who_change_at_once_lose_nothing(where):
     assert [each.by for each in one.history()] == ["ines.varga", "hana.okafor", *["ines.varga"] * 2]
 
 
+def test_a_change_is_made_once_and_only_by_who_is_there(where):
+    site, other = pl.open_site(where), pl.open_site(where)
+    with site.change(by="hana.okafor") as change:
+        change.add_group("night").make()  # and not once more at the end of the block
+    for again in (change.make, lambda: change.add_group("day"), lambda: change.undo(1)):
+        with pytest.raises(pl.BadChange, match="This change was made already"):
+            again()
+    back = site.change(by="hana.okafor").undo(1)
+    with pytest.raises(pl.BadChange, match="Take back one change at a time"):
+        back.undo(1)
+    back.make()
+    with site.change(by="hana.okafor") as change:
+        change.add_user("mo.tarn").give("web-team", "user:mo.tarn")
+    other.catch_up()
+    theirs = other.change(by="mo.tarn").add_group("theirs")
+    with site.change(by="hana.okafor") as change:
+        change.remove_user("mo.tarn")
+    with pytest.raises(pl.ChangedMeanwhile, match=r"mo.tarn is no longer there"):
+        theirs.make()
+    assert "theirs" not in pl.open_site(where).data.groups
+
+
 def test_many_who_change_at_once_all_come_through(where):
     def work(name: str) -> None:
         site = pl.open_site(where)

@@ -108,6 +108,7 @@ class Change:
         self._proposal = self._fresh(site.data)
         self._effects: Effects | None = None
         self._lines: tuple[Effects, list[Line]] | None = None
+        self._made = False
 
     def _fresh(self, data: SiteData) -> Proposal:
         return Proposal(data, Made(self._by, now()))
@@ -125,6 +126,8 @@ class Change:
         return self
 
     def _may_act(self, *, free: bool = False) -> None:
+        if self._made:
+            raise BadChange("This change was made already; begin another one.")
         status = self._site.data.users[self._by].status
         if status != ACTIVE and not free:
             raise NotAllowed(self._by, [f"they are {status}"])
@@ -135,6 +138,8 @@ class Change:
         Raises `BadChange` where later changes rest on it, which it names.
         """
         self._may_act()
+        if any(isinstance(each, Record) for each in self._asked):
+            raise BadChange("Take back one change at a time, each in a change of its own.")
         records = self._site.history()
         record = next((each for each in records if each.number == number), None)
         if record is None:
@@ -311,6 +316,8 @@ class Change:
         a step can no longer be made. `StoreTrouble` is raised where a disk or database fails.
         Nothing is changed then.
         """
+        if self._made:
+            raise BadChange("This change was made already; begin another one.")
         if not self._proposal.steps:
             raise BadChange("There is nothing to make: no step was added.")
         looked_at = self._effects
@@ -323,10 +330,13 @@ class Change:
             record = self._record(seen.number + 1)
             made = turn.make(record, seen, self._proposal.data, pieces)
         self._site.take(made)
+        self._made = True
         return record
 
     def _again(self, data: SiteData, looked_at: Effects | None, numbers: Sequence[int]) -> None:
         """Try all steps once more on the site as somebody else left it."""
+        if self._by not in data.users:
+            raise ChangedMeanwhile(numbers, f"{self._by} is no longer there")
         before, self._proposal = self._proposal, self._fresh(data)
         self._effects = None
         try:
@@ -368,5 +378,5 @@ class Change:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
-        if kind is None:
+        if kind is None and not self._made:
             self.make()

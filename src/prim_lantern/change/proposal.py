@@ -65,6 +65,7 @@ class Proposal:
                 f"take back change {record.number}",
                 inverse,
                 inverse.applied(after),
+                undoing=True,
             )
             after = self.data
 
@@ -76,6 +77,7 @@ class Proposal:
         after: SiteData,
         *,
         free: bool = False,
+        undoing: bool = False,
     ) -> None:
         problems = problems_in(after, self.data)
         if problems:
@@ -83,19 +85,20 @@ class Proposal:
             raise BadChange(
                 f"This would leave the site with mistakes; nothing was changed.{listed}"
             )
-        renames, before = patch.renames, self.data
-        if not patch.renames_first:  # the pieces come first; ask about each by itself
-            middle = Patch(Renames(), patch.pieces).applied(before)
-            missing = missing_for(before, middle, Renames(), patch.pieces, self.made, undoing=True)
-            missing += missing_for(middle, after, renames, (), self.made)
-        elif free:
-            missing = []
-        else:
-            missing = missing_for(before, after, renames, patch.pieces, self.made)
+        missing = [] if free else self._missing(patch, after, undoing=undoing)
         if missing:
             raise NotAllowed(self.made.by, missing)
         self.steps.append(Step(operation, said, patch))
         self.data = after
+
+    def _missing(self, patch: Patch, after: SiteData, *, undoing: bool) -> list[str]:
+        """What the one who makes it lacks for a step."""
+        before, made = self.data, self.made
+        if patch.renames_first:
+            return missing_for(before, after, patch.renames, patch.pieces, made, undoing=undoing)
+        middle = Patch(Renames(), patch.pieces).applied(before)  # each is asked about by itself
+        missing = missing_for(before, middle, Renames(), patch.pieces, made, undoing=undoing)
+        return missing + missing_for(middle, after, patch.renames, (), made)
 
     @property
     def renames(self) -> tuple[Renames, ...]:

@@ -64,9 +64,8 @@ class FolderStore(Store):
             return b""  # the reader says what is wrong
 
     def number(self) -> int:
-        """The number of the last change."""
-        last = self.last_line()
-        return last.record.number if last is not None else 0
+        """The number of the last change: they are counted from 1, a line each."""
+        return sum(1 for _ in self.texts())
 
     def last_line(self) -> Line | None:
         """The last line of the history."""
