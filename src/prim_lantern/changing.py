@@ -9,6 +9,7 @@ from types import TracebackType
 from typing import Any, Concatenate, ParamSpec, Protocol
 
 from prim_lantern.change.effects import Effects
+from prim_lantern.change.gate import Judged, lost_by, missing_for, whom_to_ask
 from prim_lantern.change.operations import (
     content,
     groups,
@@ -30,13 +31,14 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import (
     BadChange,
     ChangedMeanwhile,
-    NoSuchChange,
     NotAllowed,
     PrimLanternError,
 )
+from prim_lantern.site import texts
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, now
-from prim_lantern.site.people import ACTIVE, User
+from prim_lantern.site.people import User
+from prim_lantern.site.places import Place
 from prim_lantern.store.base import Seen, Store
 
 _P = ParamSpec("_P")
@@ -74,8 +76,8 @@ class Changeable(Protocol):
     def engine_for(self, data: SiteData, at: datetime) -> Engine:
         """What decides at a moment."""
 
-    def history(self) -> list[Record]:
-        """All changes."""
+    def turn_between(self, one: datetime, other: datetime) -> bool:
+        """Whether something changes by itself between two moments."""
 
     def find_users(self, text: str) -> list[User]:
         """The users whom a text fits."""
@@ -84,9 +86,10 @@ class Changeable(Protocol):
 class Change:
     """What somebody wants to change on a site: steps, their effects, and the making.
 
-    Each step is tried at once: one that cannot be made, or that `by` may not make, raises an
-    error and is not added (`NotAllowed` says what is missing). Nothing happens to the site before
-    `make`, which a `with` block calls at its end; then all steps are made, or none.
+    Each step is tried at once: one that cannot be made raises an error and is not added. Whether
+    `by` may make the change is judged of all steps together, when its effects are looked at and
+    again when it is made (`NotAllowed` says what is missing, and whom to ask). Nothing happens to
+    the site before `make`, which a `with` block calls at its end; then all steps are made, or none.
 
     >>> import prim_lantern as pl
     >>> site = pl.open_demo()
@@ -102,16 +105,25 @@ class Change:
         """Begin a change. Raises `UnknownUser` for nobody known as the one who makes it."""
         self._site = site
         self._seen = site.seen
-        self._by = site.data.login(by)
-        self._reason = reason
+        self._by = self._seen.data.login(by)
+        self._reason = texts.text(reason)
         self._asked: list[Operation | Record | tuple[SiteData, str]] = []
-        self._proposal = self._fresh(site.data)
+        self._proposal = self._fresh(self._seen.data)
+        self._judged: Proposal | None = None
+        self._judged_steps = 0
         self._effects: Effects | None = None
         self._lines: tuple[Effects, list[Line]] | None = None
         self._made = False
 
     def _fresh(self, data: SiteData) -> Proposal:
-        return Proposal(data, Made(self._by, now()))
+        at = self._now()
+        site = Place("site", "site")
+        brings_in = self._site.engine_for(data, at).may_manage(self._by, "manage-rights", site)
+        return Proposal(data, Made(self._by, at, brings_in))
+
+    def _now(self) -> datetime:
+        """The moment it is; the history's moments never go back."""
+        return max(now(), self._seen.at) if self._seen.at is not None else now()
 
     # Steps ------------------------------------------------------------------------------
 
@@ -119,56 +131,59 @@ class Change:
         """Add a step: an operation, or one as plain data (`{"do": "give", …}`)."""
         if isinstance(operation, Mapping):
             operation = operation_from(operation)
-        self._may_act(free=operation.asks_nothing)
+        if isinstance(operation, people.Accept):
+            raise BadChange("An invitation is accepted by its link alone: see Site.accept.")
+        self._add(operation)
+        return self
+
+    def accept(self, login: str, token: str) -> Change:
+        """Add the step that accepts an invitation; it has to be the only one, and is nobody's
+        change: the token of the link is all that it asks."""
+        if self._asked:
+            raise BadChange("An invitation is accepted in a change of its own.")
+        self._add(people.Accept(login, people.hash_of(token)))
+        return self
+
+    def _add(self, operation: Operation) -> None:
+        self._may_go_on()
         self._proposal.do(operation)
         self._asked.append(operation)
         self._effects = None
-        return self
 
-    def _may_act(self, *, free: bool = False) -> None:
+    def _may_go_on(self) -> None:
         if self._made:
             raise BadChange("This change was made already; begin another one.")
-        status = self._site.data.users[self._by].status
-        if status != ACTIVE and not free:
-            raise NotAllowed(self._by, [f"they are {status}"])
+        if any(isinstance(each, people.Accept) for each in self._asked):
+            raise BadChange("An invitation is accepted in a change of its own.")
 
     def undo(self, number: int) -> Change:
         """Add the step that takes back a change of the history.
 
         Raises `BadChange` where later changes rest on it, which it names.
         """
-        self._may_act()
+        self._may_go_on()
         if any(isinstance(each, Record) for each in self._asked):
             raise BadChange("Take back one change at a time, each in a change of its own.")
-        records = self._site.history()
-        record = next((each for each in records if each.number == number), None)
-        if record is None:
-            raise NoSuchChange(number, len(records))
+        record = self._site.store.record(number)
         if not record.patches:
             raise BadChange(f"Change {number} only notes what somebody looked at.")
-        by = {each.undoes: each.number for each in records if each.undoes is not None}
-        again = by.get(number)
-        while again is not None and again in by:  # taken back, and that taken back as well
-            again = by.get(by[again])
+        again = self._site.store.taken_back_by(number)
         if again is not None:
             raise BadChange(f"Change {number} was taken back already, by change {again}.")
-        later = [each for each in records if each.number > number]
-        resting = resting_on(self._proposal.data, record, later)
-        if resting:
-            first = ", ".join(map(str, resting))
-            rest = f"change {first} rests" if len(resting) == 1 else f"changes {first} rest"
-            raise BadChange(
-                f"Change {number} cannot be taken back by itself: {rest} on it. Take back "
-                f"{'that' if len(resting) == 1 else 'those, in this order,'} first."
-            )
-        self._undo(record)
+        try:
+            self._undo(record)
+        except BadChange as error:
+            resting = resting_on(self._proposal.data, record, self._site.store.touching(record))
+            if not resting:
+                raise
+            raise BadChange(_rests(number, resting)) from error
         self._asked.append(record)
         self._effects = None
         return self
 
     def replace_with(self, data: SiteData, said: str) -> Change:
         """Add the step that makes the site say what another one says, such as a folder's."""
-        self._may_act()
+        self._may_go_on()
         self._proposal.replace_with(data, said)
         self._asked.append((data, said))
         self._effects = None
@@ -277,10 +292,39 @@ class Change:
         return self._proposal.data
 
     def effects(self) -> Effects:
-        """Who would gain and who would lose what, at this moment."""
+        """Who would gain and who would lose what, at this moment.
+
+        Raises `NotAllowed` where the one who makes it may not.
+        """
+        self.judge()
         if self._effects is None:
             self._effects = self._effects_of(self._proposal)
         return self._effects
+
+    def judge(self) -> None:
+        """Raise `NotAllowed` where the one who makes it may not make the change as it is, whole."""
+        if self._judged is self._proposal and self._judged_steps == len(self._proposal.steps):
+            return
+        proposal, at = self._proposal, self._proposal.made.at
+        if not any(isinstance(each, people.Accept) for each in self._asked):
+            judged = Judged(
+                self._site.engine_for(proposal.before, at),
+                proposal.data,
+                proposal.renames,
+                proposal.made,
+                then=self._then(),
+                taking_back=any(isinstance(each, Record) for each in self._asked),
+            )
+            missing = missing_for(judged)
+            if missing:
+                ask = whom_to_ask(judged, missing)
+                raise NotAllowed(self._by, list(map(str, missing)), ask=ask)
+        self._judged, self._judged_steps = proposal, len(proposal.steps)
+
+    def _then(self) -> SiteData | None:
+        """The site before a change of one's own that is taken back."""
+        own = [each for each in self._asked if isinstance(each, Record) and each.by == self._by]
+        return self._site.store.before_change(own[0].number) if own else None
 
     def _effects_of(self, proposal: Proposal) -> Effects:
         before = self._site.engine_for(proposal.before, proposal.made.at)
@@ -300,7 +344,17 @@ class Change:
 
     def cautions(self) -> list[str]:
         """Why the change is worth a second thought, a sentence each; often none."""
-        return cautions_of(self.effects(), self._pieces)
+        effects = self.effects()
+        found = cautions_of(effects, self._pieces)
+        if self._proposal.data.users.get(self._by) is not None:
+            found = [*self._own_loss(), *found]
+        return found
+
+    def _own_loss(self) -> list[str]:
+        """What the one who makes it gives away, so that they could not take it back."""
+        proposal, at = self._proposal, self._proposal.made.at
+        before = self._site.engine_for(proposal.before, at)
+        return lost_by(Judged(before, proposal.data, proposal.renames, proposal.made), self._by)
 
     @property
     def _pieces(self) -> list[Piece]:
@@ -320,12 +374,16 @@ class Change:
             raise BadChange("This change was made already; begin another one.")
         if not self._proposal.steps:
             raise BadChange("There is nothing to make: no step was added.")
+        self.judge()  # most of the work, before anybody has to wait
         looked_at = self._effects
         with self._site.store.changing() as turn:
             seen = turn.seen(self._seen)
-            if seen is not self._seen:
-                self._site.take(seen)
-                self._again(seen.data, looked_at, range(self._seen.number + 1, seen.number + 1))
+            if seen.data is not self._seen.data or seen.number != self._seen.number:
+                numbers = range(self._seen.number + 1, seen.number + 1)
+                self._seen = seen
+                self._again(seen.data, looked_at, numbers)
+            elif self._site.turn_between(self._proposal.made.at, self._now()):
+                self._again(seen.data, looked_at, ())
             pieces = differences(seen.data, self._proposal.data)
             record = self._record(seen.number + 1)
             made = turn.make(record, seen, self._proposal.data, pieces)
@@ -347,6 +405,7 @@ class Change:
                     self._proposal.replace_with(*each)
                 else:
                     self._proposal.do(each)
+            self.judge()
         except (PrimLanternError, Misfit) as error:
             self._proposal = before
             raise ChangedMeanwhile(numbers, f"a step cannot be made: {error}") from None
@@ -359,7 +418,7 @@ class Change:
         undone = [each.number for each in self._asked if isinstance(each, Record)]
         return Record(
             number=number,
-            at=self._proposal.made.at,
+            at=self._now(),
             by=self._by,
             reason=self._reason,
             said=tuple(dict.fromkeys(self.said)),
@@ -380,3 +439,12 @@ class Change:
     ) -> None:
         if kind is None and not self._made:
             self.make()
+
+
+def _rests(number: int, resting: Sequence[int]) -> str:
+    """Why a change cannot be taken back by itself: the nearest of those that rest on it."""
+    named = ", ".join(map(str, resting[:5]))
+    more = f" and {len(resting) - 5} more" if len(resting) > 5 else ""
+    rest = f"change {named} rests" if len(resting) == 1 else f"changes {named}{more} rest"
+    first = "that" if len(resting) == 1 else "those, in this order,"
+    return f"Change {number} cannot be taken back by itself: {rest} on it. Take back {first} first."

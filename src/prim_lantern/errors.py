@@ -15,6 +15,7 @@
     ├── NoSite                 nothing to open at the place named
     ├── NotOverwritten         something is already there
     ├── BadChange              a change that cannot be made in this form
+    │   ├── NothingToChange    all is so already
     │   ├── AlreadyThere       .name is taken
     │   └── NoSuchChange       the history has no change of this .number
     ├── NotAllowed             .by may not do this
@@ -157,6 +158,10 @@ class BadChange(PrimLanternError):
     """A change that cannot be made in this form; the message says what to do instead."""
 
 
+class NothingToChange(BadChange):
+    """A change that would leave everything as it is."""
+
+
 class AlreadyThere(BadChange):
     """The `.name` is taken by something that is there already."""
 
@@ -175,17 +180,26 @@ class NoSuchChange(BadChange):
 
 
 class NotAllowed(PrimLanternError):
-    """`.by` may not make a change, or not look as another; `.because` says what is missing."""
+    """`.by` may not make a change, or not look as another.
+
+    `.because` says what is missing, and `.ask` whom to ask who could do it (logins).
+    """
 
     exit_code = 1
 
     def __init__(
-        self, by: str, because: Sequence[str], what: str = "make this change; nothing was changed"
+        self,
+        by: str,
+        because: Sequence[str],
+        what: str = "make this change; nothing was changed",
+        ask: Sequence[str] = (),
     ) -> None:
         self.by = by
         self.because = tuple(because)
+        self.ask = tuple(ask)
         missing = "".join(f"\n  {each}" for each in self.because)
-        super().__init__(f"{by} may not {what}.{missing}")
+        others = f"\nWho could: {', '.join(self.ask)}." if self.ask else ""
+        super().__init__(f"{by} may not {what}.{missing}{others}")
 
 
 class NotConfirmed(PrimLanternError):

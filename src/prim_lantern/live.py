@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime
-from math import inf
 from threading import RLock
 from time import time
 from typing import TYPE_CHECKING
@@ -21,15 +19,15 @@ from prim_lantern.decide.many import lists_of, paths_for, who_may
 from prim_lantern.decide.powers import Powers, powers_of
 from prim_lantern.decide.question import Question
 from prim_lantern.decide.stand_ins import STAND_IN, login_of
-from prim_lantern.decide.timeline import Timeline
-from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed, UnknownItem, UnknownWho
+from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed
 from prim_lantern.site import moments, names
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import User
-from prim_lantern.site.places import Place, place
-from prim_lantern.site.who import AUDIENCES, SIGNED_IN, Who, who
+from prim_lantern.site.places import SITE
+from prim_lantern.site.who import SIGNED_IN
+from prim_lantern.state import Moment, State
 from prim_lantern.store.base import Seen, Store
 from prim_lantern.store.memory import MemoryStore
 
@@ -37,9 +35,6 @@ if TYPE_CHECKING:
     from pandas import DataFrame
 
     from prim_lantern.changing import Change
-
-Moment = date | datetime | str | None
-_STRETCHES_KEPT = 4
 
 
 class Site:
@@ -68,20 +63,27 @@ class Site:
         problems = [] if checked else problems_in(data)
         if problems:
             raise BadSite(problems)
-        self.data = data
         self.store = store if store is not None else MemoryStore(data)
-        self.seen = seen if seen is not None else self.store.read()
-        self._timeline = Timeline(data)
-        self._engines: dict[int, Engine] = {}
-        self._now: tuple[float, Engine | None] = (0.0, None)
-        self._lock = RLock()
+        self._state = State(seen if seen is not None else self.store.read())
+        self._taking = RLock()
+
+    @property
+    def data(self) -> SiteData:
+        """The site as it is here: plain frozen data."""
+        return self._state.data
+
+    @property
+    def seen(self) -> Seen:
+        """The site as it was found in its store, with the number of its last change."""
+        return self._state.seen
 
     def adopt(self, data: SiteData, *, checked: bool = False) -> None:
         """Take over a site's data after a change; every answer from then on is of the new.
 
         Only what has changed is worked out anew, where `data` shares its other parts with
         the data before (see `SiteData.with_parts`). Raises `BadSite` as on opening, and
-        leaves all as it was then. Nothing is written or recorded: `change` does that.
+        leaves all as it was then. Nothing is written or recorded, so that it is for sites that are
+        kept in memory alone: for others use `change` (`BadChange`).
 
         >>> import prim_lantern as pl
         >>> site = pl.open_demo()
@@ -90,19 +92,23 @@ class Site:
         >>> bool(site.may("mirela.kos", "edit", "/visit/prices"))
         False
         """
+        if not isinstance(self.store, MemoryStore):
+            raise BadChange(
+                f"This site is kept at {self.store.where}: change it with Site.change, so that it "
+                "is written and recorded."
+            )
         problems = [] if checked else problems_in(data)
         if problems:
             raise BadSite(problems)
-        with self._lock:
-            now = self._now[1] or next(reversed(self._engines.values()), None)
-            timeline = Timeline(data, self._timeline)
-            engines = {}
-            if now is not None:
-                engine = now.after(data, now.at)
-                engines[timeline.stretch(now.at)] = engine
-            self.data, self._timeline, self._engines = data, timeline, engines
-            self._now = (0.0, None)
-            self.seen = self.seen._replace(data=data)
+        with self._taking:
+            self.store.adopt(data)
+            self._swap(self.store.read())
+
+    def _swap(self, seen: Seen) -> None:
+        """Put another state in the place of this one, in one step."""
+        state = self._state
+        same = seen.data is state.data
+        self._state = state.seen_as(seen) if same else State(seen, state)
 
     # Changing -----------------------------------------------------------------------
 
@@ -128,15 +134,15 @@ class Site:
         The person is active from now on. Raises `BadChange` for a link that is not known, was
         replaced or cancelled, or has ended.
         """
-        from prim_lantern.change.operations.people import Accept, hash_of
+        from prim_lantern.change.operations.people import hash_of
 
         wanted = hash_of(token)
-        logins = (e.login for e in self.data.invitations.values() if e.token_hash == wanted)
-        login = next(logins, None)
+        invitations = self.data.invitations.values()
+        login = next((each.login for each in invitations if each.token_hash == wanted), None)
         if login is None:
             raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
         with self.change(by=login, reason="By the link") as change:
-            change.do(Accept(login, wanted))
+            change.accept(login, token)
         return login
 
     def history(self) -> list[Record]:
@@ -157,37 +163,48 @@ class Site:
         >>> site.as_it_stood("2026-01-01").data.users["sam.whitlock"].status
         'active'
         """
-        moment = self.moment(at)
-        data = self.store.last_recorded()
-        for record in reversed(self.history()):
-            if record.at <= moment:
-                break
-            data = record.before(data)
-        return Site(data, checked=True)
+        return Site(self.store.as_it_stood(self.moment(at)), checked=True)
+
+    def behind(self) -> bool:
+        """Whether somebody else has changed the site since it was taken over here: another
+        process, or somebody who edited a folder by hand. It costs next to nothing.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().behind()
+        False
+        """
+        return not self.store.is_at(self._state.seen)
 
     def catch_up(self) -> int:
         """Take over what others have changed in the store since; how many changes that were.
 
-        For a website's process that runs for long, beside others that change the site.
+        For a website's process that runs for long, beside others that change the site. What was
+        edited by hand in a folder is taken over too, and counts as none until the next change puts
+        it into the history.
         """
-        records = self.store.records(after=self.seen.number)
-        data = self.data
-        for record in records:
-            data = record.after(data)
-        if records:
-            self.take(self.seen._replace(data=data, number=records[-1].number))
-        return len(records)
+        with self._taking:
+            seen = self._state.seen
+            found = self.store.newer(seen)
+            if found is not seen:
+                self._swap(found)
+            return found.number - seen.number
 
     def take(self, seen: Seen) -> None:
-        """Take over the site as it was found in the store."""
-        if seen.data is not self.data:
-            self.adopt(seen.data, checked=True)
-        self.seen = seen
+        """Take over the site as it was found in the store; an older one than is here already is
+        left."""
+        with self._taking:
+            if seen.number >= self._state.seen.number:
+                self._swap(seen)
 
     def engine_for(self, data: SiteData, at: datetime) -> Engine:
         """What decides at a moment, for the site as it is or as it was when `data` was taken."""
-        engine = self._engine(at)
+        engine = self._state.engine(at)
         return engine if engine.data is data and engine.at == at else engine.after(data, at)
+
+    def turn_between(self, one: datetime, other: datetime) -> bool:
+        """Whether something changes by itself between two moments."""
+        timeline = self._state.timeline
+        return timeline.stretch(one) != timeline.stretch(other)
 
     # May they? --------------------------------------------------------------------
 
@@ -201,17 +218,18 @@ class Site:
         >>> bool(pl.open_demo().may("sam.whitlock", "publish", "/log/seal-count"))
         False
         """
+        state = self._state
         if at is None:
             seconds = time()
-            until, engine = self._now
+            until, engine = state.now
             if engine is not None and seconds < until:
                 try:
                     allowed = engine.allows(who, action, path)
                     return Decision(allowed, engine, (who, action, path, seconds))
                 except LookupError:
-                    pass  # a name in another form or unknown, or the site is just changing
-        login, engine, moment = self._asked(who, at)
-        action, path = self._item_action(action), self._item(path)
+                    pass  # a name in another form, or unknown
+        login, engine, moment = state.asked(who, at)
+        action, path = state.item_action(action), state.item(path)
         question = Question(login, action, moment, path)
         return Decision(engine.allows(login, action, path), engine, question)
 
@@ -223,7 +241,7 @@ class Site:
         True
         """
         if at is None:
-            until, engine = self._now
+            until, engine = self._state.now
             if engine is not None and time() < until:
                 try:
                     return engine.allows(who, action, path)
@@ -246,9 +264,10 @@ class Site:
         >>> bool(site.may_create("sam.whitlock", "post", "/log", ["topic:wildlife"]))
         True
         """
-        login, engine, moment = self._asked(who, at)
-        kind, parent = self.data.kind(kind).name, self.section(parent)
-        filed = tuple(dict.fromkeys(map(self.data.category, categories)))
+        state = self._state
+        login, engine, moment = state.asked(who, at)
+        kind, parent = state.data.kind(kind).name, state.section(parent)
+        filed = tuple(dict.fromkeys(map(state.data.category, categories)))
         question = Question(login, "create", moment, parent, kind=kind, categories=filed)
         return Decision(engine.may_create(login, kind, parent, filed), engine, question)
 
@@ -261,8 +280,9 @@ class Site:
         >>> bool(pl.open_demo().may_file("sam.whitlock", "/log/seal-count", "topic:press"))
         False
         """
-        login, engine, moment = self._asked(who, at)
-        path, category = self._item(path), self.data.category(category)
+        state = self._state
+        login, engine, moment = state.asked(who, at)
+        path, category = state.item(path), state.data.category(category)
         question = Question(login, "file-under", moment, path, category=category)
         return Decision(engine.may_file(login, path, category), engine, question)
 
@@ -273,8 +293,9 @@ class Site:
         >>> bool(pl.open_demo().may_move("hana.okafor", "/visit/winter", "/about"))
         True
         """
-        login, engine, moment = self._asked(who, at)
-        path, new_parent = self._item(path), self.section(new_parent)
+        state = self._state
+        login, engine, moment = state.asked(who, at)
+        path, new_parent = state.item(path), state.section(new_parent)
         question = Question(login, "move", moment, path, new_parent=new_parent)
         return Decision(engine.may_move(login, path, new_parent), engine, question)
 
@@ -290,11 +311,12 @@ class Site:
         >>> bool(pl.open_demo().may_manage("beatrix.lowe", "manage-rights", "/trustees"))
         True
         """
-        login, engine, moment = self._asked(who, at)
-        action = self.data.action(action)
+        state = self._state
+        login, engine, moment = state.asked(who, at)
+        action = state.data.action(action)
         if action not in MANAGING_ACTIONS:
             raise BadQuestion(f"{action!r} is done to items: ask 'may' with a path.")
-        where = self._place(place)
+        where = state.place(place)
         if action in SITE_WIDE_ACTIONS and where.kind != "site":
             raise BadQuestion(f"{action!r} is asked of the whole site: leave the place out.")
         question = Question(login, action, moment, place=where)
@@ -323,8 +345,9 @@ may do everything.
         >>> pl.open_demo().who_may("edit", "/visit/sailings").guests
         False
         """
-        action, path = self._item_action(action), self._item(path)
-        engine = self._engine(self.moment(at))
+        state = self._state
+        action, path = state.item_action(action), state.item(path)
+        engine = state.engine(self.moment(at))
         logins = who_may(engine, action, path)
         return WhoMay(tuple(logins), engine.allows(None, action, path))
 
@@ -336,10 +359,11 @@ may do everything.
         >>> counts["/visit/prices"], counts["/trustees/minutes"]
         (3, 3)
         """
-        engine = self._engine(self.moment(at))
-        counts = lists_of(engine).counts(self._item_action(action)).tolist()
-        names = self.data.content.names
-        return {names[row]: counts[row] for row in self.data.tree.rows}
+        state = self._state
+        engine = state.engine(self.moment(at))
+        counts = lists_of(engine).counts(state.item_action(action)).tolist()
+        names = state.data.content.names
+        return {names[row]: counts[row] for row in state.data.tree.rows}
 
     def items_for(self, who: str | None, action: str = "read", at: Moment = None) -> list[str]:
         """The paths of the items to which this person may do this, in tree order.
@@ -348,8 +372,9 @@ may do everything.
         >>> pl.open_demo().items_for("bo.lind", "edit", at="2027-05-10")
         ['/visit/sailings', '/visit/sailings/timetable']
         """
-        login, engine, _ = self._asked(who, at)
-        return paths_for(engine, login, self._item_action(action))
+        state = self._state
+        login, engine, _ = state.asked(who, at)
+        return paths_for(engine, login, state.item_action(action))
 
     def filter(
         self, who: str | None, action: str, paths: Iterable[str], at: Moment = None
@@ -360,9 +385,10 @@ may do everything.
         >>> pl.open_demo().filter(None, "read", ["/news", "/trustees", "/log"])
         ['/news', '/log']
         """
-        login, engine, _ = self._asked(who, at)
-        action = self._item_action(action)
-        asked = [self._item(path) for path in paths]
+        state = self._state
+        login, engine, _ = state.asked(who, at)
+        action = state.item_action(action)
+        asked = [state.item(path) for path in paths]
         return [path for path in asked if engine.allows(login, action, path)]
 
     def looking_as(self, who: str | None, at: Moment = None, *, by: str | None = None) -> LookingAs:
@@ -378,20 +404,24 @@ may do everything.
         >>> [link.title for link in view.menu][:3], view.categories
         (['Events', 'Friends', 'Learn'], ('series:work-parties',))
         """
-        login, engine, _ = self._asked(who, at)
-        if by is not None and self.data.login(by) != login:
-            self._note_looking(self.data.login(by), login)
+        state = self._state
+        login, engine, _ = state.asked(who, at)
+        looker = None if by is None else state.data.login(by)
+        if looker is not None and looker != login:
+            self._note_looking(state, looker, login)
         return looking_as(engine, login)
 
-    def _note_looking(self, by: str, login: str | None) -> None:
-        now = self.moment()
+    def _note_looking(self, state: State, by: str, login: str | None) -> None:
+        """Looking asks for the right to it now, whatever moment is looked at."""
+        engine, now = state.engine_now()
         whom = (login or "a guest").removeprefix(STAND_IN)
-        if not self.may_manage(by, "look-as", at=now):
+        if engine.acting(by) is None or not engine.may_manage(by, "look-as", SITE):
             raise NotAllowed(by, ["they have no right to look-as"], f"look at the site as {whom}")
         said, done = (f"look as {whom}",), ({"do": "look-as", "who": login},)
         with self.store.changing() as turn:
             seen = turn.seen(self.seen)
-            record = Record(seen.number + 1, now, by, "", said, done)
+            at = max(now, seen.at) if seen.at is not None else now
+            record = Record(seen.number + 1, at, by, "", said, done)
             made = turn.make(record, seen, seen.data, ())
         self.take(made)
 
@@ -427,12 +457,17 @@ may do everything.
         at: Moment = None,
     ) -> Grid:
         """The grid as plain data, without pandas."""
-        columns = [self._who(each) for each in who]
-        rows = [self._row(each) for each in (where if where is not None else self.top_sections())]
-        asked = [each if each in NEED_MORE else self._item_action(each) for each in actions]
+        state = self._state
+        columns = [state.who(each) for each in who]
+        places = where if where is not None else self.top_sections()
+        rows = [
+            state.section(each) if each.startswith("/") else state.data.category(each)
+            for each in places
+        ]
+        asked = [each if each in NEED_MORE else state.item_action(each) for each in actions]
         if "file-under" in asked and any(row.startswith("/") for row in rows):
             raise BadQuestion("'file-under' is asked of categories: name only those as rows.")
-        return grid_of(self._engine(self.moment(at)), columns, rows, asked)
+        return grid_of(state.engine(self.moment(at)), columns, rows, asked)
 
     def powers_of(self, who: str | None, at: Moment = None) -> Powers:
         """What reaches this person (groups, roles, rules), and where they may do what.
@@ -441,8 +476,9 @@ may do everything.
         >>> [given.role for given in pl.open_demo().powers_of("bo.lind", "2027-05-10").given]
         ['commenter', 'timetable-desk']
         """
-        login = None if who is None else self.data.login(who)
-        return powers_of(self._engine(self.moment(at)), login, login_of(SIGNED_IN))
+        state = self._state
+        login = None if who is None else state.data.login(who)
+        return powers_of(state.engine(self.moment(at)), login, login_of(SIGNED_IN))
 
     # Finding -------------------------------------------------------------------------
 
@@ -453,7 +489,8 @@ may do everything.
         >>> [way.through for way in pl.open_demo().memberships("joon.park")]
         [('keepers-tansy',), ('keepers-tansy', 'keepers')]
         """
-        ways = self._engine(self.moment(at)).crowd.belonging.ways(self.data.login(who))
+        state = self._state
+        ways = state.engine(self.moment(at)).crowd.belonging.ways(state.data.login(who))
         return [way for each in ways.values() for way in each]
 
     def members(self, group: str, at: Moment = None) -> list[str]:
@@ -463,8 +500,8 @@ may do everything.
         >>> pl.open_demo().members("keepers-fennick")
         ['leif.aronsen', 'priya.nandakumar']
         """
-        crowd = self._engine(self.moment(at)).crowd
-        return crowd.members(self._who(f"group:{group}"))
+        state = self._state
+        return state.engine(self.moment(at)).crowd.members(state.who(f"group:{group}"))
 
     def find_users(self, text: str) -> list[User]:
         """The users whom a text fits: by login, else by part of login or name, case ignored.
@@ -490,51 +527,9 @@ may do everything.
 
     # Names and moments ------------------------------------------------------------------
 
-    def _item(self, path: str) -> str:
-        return path if path in self.data.items else self.data.item(path).path
-
-    def _item_action(self, action: str) -> str:
-        action = self.data.action(action)
-        if action in MANAGING_ACTIONS:
-            raise BadQuestion(f"{action!r} is asked of a place: use may_manage.")
-        if action == "create":
-            raise BadQuestion("'create' needs a kind and a parent: use may_create.")
-        if action == "file-under":
-            raise BadQuestion("'file-under' needs a category: use may_file.")
-        return action
-
     def section(self, path: str) -> str:
         """The path, when an item stands at it or below; else `UnknownItem`."""
-        if not self.data.tree.holds(path):
-            raise UnknownItem(path, names.nearest(path, self.data.sections))
-        return path
-
-    def _place(self, text: str) -> Place:
-        found = place(text)
-        if found.kind == "category":
-            self.data.category(text)
-        elif found.kind == "path":
-            self.section(text)
-        return found
-
-    def _row(self, text: str) -> str:
-        return self.section(text) if text.startswith("/") else self.data.category(text)
-
-    def _who(self, text: str) -> Who:
-        """A login, `user:…`, a group (`group:…`) or an audience."""
-        found = who(text) if ":" in text or text in AUDIENCES else Who("user", text)
-        if found.kind == "group":
-            if found.name not in self.data.groups:
-                near = names.nearest(found.name, self.data.groups)
-                raise UnknownWho(text, [f"group:{each}" for each in near])
-            return found
-        if found.kind == "user":
-            return Who("user", self.data.user(found.name).login)
-        if found.kind != "audience":
-            raise BadQuestion(
-                f"{text!r} cannot be asked about here: name a person, a group or an audience."
-            )
-        return found
+        return self._state.section(path)
 
     def top_sections(self) -> list[str]:
         """The home page and the paths one step below the root, in tree order."""
@@ -553,44 +548,4 @@ may do everything.
 
     def next_turn(self, at: Moment = None) -> datetime | None:
         """The next moment at which something changes by itself; until then answers hold."""
-        return self._timeline.next_turn(self.moment(at))
-
-    # Deciding -----------------------------------------------------------------------------
-
-    def _engine(self, at: datetime) -> Engine:
-        """What decides at a moment; kept for the whole stretch in which nothing changes."""
-        stretch = self._timeline.stretch(at)
-        found = self._engines.get(stretch)
-        if found is None:
-            with self._lock:
-                found = self._engines.get(stretch) or self._new_engine(stretch, at)
-        return found
-
-    def _new_engine(self, stretch: int, at: datetime) -> Engine:
-        if self._engines:
-            nearest = min(self._engines, key=lambda other: abs(other - stretch))
-            found = self._engines[nearest].after(self.data, at)
-        else:
-            found = Engine(self.data, at)
-        if len(self._engines) >= _STRETCHES_KEPT:
-            del self._engines[next(iter(self._engines))]
-        self._engines[stretch] = found
-        return found
-
-    def _engine_now(self) -> tuple[Engine, datetime]:
-        """What decides now, at hand until the next moment at which something changes."""
-        now = self.moment()
-        found = self._engine(now)
-        turn = self._timeline.next_turn(now)
-        if moments.CLOCK not in os.environ:
-            self._now = (turn.timestamp() if turn is not None else inf, found)
-        return found, now
-
-    def _asked(self, who: str | None, at: Moment) -> tuple[str | None, Engine, datetime]:
-        """The login that is asked about, what decides, and the moment."""
-        if at is None:
-            engine, moment = self._engine_now()
-        else:
-            moment = self.moment(at)
-            engine = self._engine(moment)
-        return None if who is None else login_of(self._who(who)), engine, moment
+        return self._state.timeline.next_turn(self.moment(at))

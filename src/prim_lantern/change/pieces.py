@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.renames import Misfit
@@ -115,8 +116,12 @@ def _in_columns(part: str, before: Columns[Any], after: Columns[Any]) -> Iterato
             yield Piece(part, name, None, after.at(row), row)
 
 
-def with_pieces(data: SiteData, pieces: Iterable[Piece]) -> SiteData:
-    """The site with the pieces put in; raises `Misfit` where one does not fit."""
+def with_pieces(data: SiteData, pieces: Iterable[Piece], *, hands_aside: bool = False) -> SiteData:
+    """The site with the pieces put in; raises `Misfit` where one does not fit.
+
+    With `hands_aside` it does not matter who changed an item; those who did, and those whom the
+    piece names, all stay.
+    """
     parts: dict[str, Any] = {}
     by_part: dict[str, list[Piece]] = {}
     for piece in pieces:
@@ -128,6 +133,8 @@ def with_pieces(data: SiteData, pieces: Iterable[Piece]) -> SiteData:
                 parts[piece.name] = piece.after
         elif part in COLUMN_PARTS:
             columns: Columns[Any] = getattr(data, COLUMN_PARTS[part])
+            if hands_aside and part == "items":
+                some = [_hands_aside(piece, columns.get(piece.name)) for piece in some]
             for piece in some:
                 _fits(piece, columns.get(piece.name))
             put = [piece.after for piece in some if piece.after is not None]
@@ -137,6 +144,17 @@ def with_pieces(data: SiteData, pieces: Iterable[Piece]) -> SiteData:
         else:
             parts[part] = _put_listed(getattr(data, part), some)
     return data.with_parts(**parts)
+
+
+def _hands_aside(piece: Piece, found: Any) -> Piece:
+    """A piece of an item that fits whoever changed the item meanwhile."""
+    if piece.before is None or found is None:
+        return piece
+    before = replace(piece.before, changed_by=found.changed_by)
+    if piece.after is None:
+        return piece._replace(before=before)
+    hands = tuple(dict.fromkeys((*found.changed_by, *piece.after.changed_by)))
+    return piece._replace(before=before, after=replace(piece.after, changed_by=hands))
 
 
 def _fits(piece: Piece, found: Any) -> None:

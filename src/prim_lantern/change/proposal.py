@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from prim_lantern.change.needs import missing_for
+from prim_lantern.change.hands import with_hands
 from prim_lantern.change.operations.base import Made, Operation
-from prim_lantern.change.pieces import differences
+from prim_lantern.change.pieces import Piece, differences, with_pieces
 from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames, renamed
-from prim_lantern.errors import BadChange, NotAllowed
+from prim_lantern.errors import BadChange, NothingToChange
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 
@@ -25,7 +25,8 @@ class Step:
 
 
 class Proposal:
-    """Steps that somebody wants to make on a site. Nothing happens to the site itself.
+    """Steps that somebody wants to make on a site. Nothing happens to the site itself, and whether
+    they may is judged elsewhere, of all steps together.
 
     `before` is the site they start from, `data` the site as they leave it.
     """
@@ -38,67 +39,64 @@ class Proposal:
 
     def do(self, operation: Operation) -> None:
         """Add a step. Raises an error, and adds nothing, where it cannot be made (`BadChange`, an
-        unknown name …) or the one who makes it may not (`NotAllowed`)."""
+        unknown name …)."""
         renames = operation.renames(self.data)
         after = operation.apply(self.data, self.made)
-        base = renamed(self.data, renames) if renames.paths or renames.groups else self.data
-        patch = Patch(renames, differences(base, after))
         said = operation.said()
+        brought_in = operation.brings_in and self.made.brings_in
+        patch = self._patch(renames, after, brought_in=brought_in)
         if patch.empty:
-            raise BadChange(f"Nothing would change: {said}.")
-        self._add(operation.to_dict(), said, patch, after, free=operation.asks_nothing)
+            raise NothingToChange(f"Nothing would change: {said}.")
+        self._add(operation.to_dict(), said, patch)
+
+    def _patch(self, renames: Renames, after: SiteData, *, brought_in: bool) -> Patch:
+        base = renamed(self.data, renames) if renames.paths or renames.groups else self.data
+        pieces = differences(base, after)
+        by = self.made.by
+        handled = with_hands(base, after, pieces, renames, by, brought_in=brought_in)
+        return Patch(renames, pieces if handled is after else differences(base, handled))
 
     def replace_with(self, data: SiteData, said: str) -> None:
-        """Add the step that makes the site say what another one says."""
-        patch = Patch(Renames(), differences(self.data, data))
+        """Add the step that makes the site say what another one says, hands aside: who changed an
+        item follows from the change."""
+        patch = self._patch(Renames(), data, brought_in=self.made.brings_in)
         if patch.empty:
-            raise BadChange("The two say the same; nothing would change.")
-        self._add({"do": "replace"}, said, patch, patch.applied(self.data))
+            raise NothingToChange("The two say the same; nothing would change.")
+        self._add({"do": "replace"}, said, patch)
 
     def undo(self, record: Record) -> None:
-        """Add the step that takes back a change of the history, which has to fit."""
-        after = self.data
+        """Add the step that takes back a change of the history, which has to fit (`Misfit`)."""
+        by_link = any(each.get("do") == "accept" for each in record.operations)
         for patch in reversed(record.patches):
             inverse = patch.inverse
+            pieces = tuple(p for p in inverse.pieces if not (by_link and p.part == "invitations"))
             self._add(
                 {"do": "undo", "number": record.number},
                 f"take back change {record.number}",
-                inverse,
-                inverse.applied(after),
-                undoing=True,
+                self._taking_back(inverse, pieces),
             )
-            after = self.data
 
-    def _add(
-        self,
-        operation: dict[str, Any],
-        said: str,
-        patch: Patch,
-        after: SiteData,
-        *,
-        free: bool = False,
-        undoing: bool = False,
-    ) -> None:
+    def _taking_back(self, inverse: Patch, pieces: tuple[Piece, ...]) -> Patch:
+        """The patch that takes one back, as exact as it comes to be now: no hand is forgotten."""
+        first = inverse.renames_first
+        base = renamed(self.data, inverse.renames) if first else self.data
+        after = with_pieces(base, pieces, hands_aside=True)
+        renames = inverse.renames if first else Renames()
+        done = differences(base, after)
+        handled = with_hands(base, after, done, renames, self.made.by, taking_back=True)
+        return Patch(inverse.renames, differences(base, handled), first)
+
+    def _add(self, operation: dict[str, Any], said: str, patch: Patch) -> None:
+        after = patch.applied(self.data)
         problems = problems_in(after, self.data)
         if problems:
             listed = "".join(f"\n  {each}" for each in problems[:10])
+            more = f"\n  and {len(problems) - 10} more" if len(problems) > 10 else ""
             raise BadChange(
-                f"This would leave the site with mistakes; nothing was changed.{listed}"
+                f"This would leave the site with mistakes; nothing was changed.{listed}{more}"
             )
-        missing = [] if free else self._missing(patch, after, undoing=undoing)
-        if missing:
-            raise NotAllowed(self.made.by, missing)
         self.steps.append(Step(operation, said, patch))
         self.data = after
-
-    def _missing(self, patch: Patch, after: SiteData, *, undoing: bool) -> list[str]:
-        """What the one who makes it lacks for a step."""
-        before, made = self.data, self.made
-        if patch.renames_first:
-            return missing_for(before, after, patch.renames, patch.pieces, made, undoing=undoing)
-        middle = Patch(Renames(), patch.pieces).applied(before)  # each is asked about by itself
-        missing = missing_for(before, middle, Renames(), patch.pieces, made, undoing=undoing)
-        return missing + missing_for(middle, after, patch.renames, (), made)
 
     @property
     def renames(self) -> tuple[Renames, ...]:

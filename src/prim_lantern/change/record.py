@@ -29,6 +29,13 @@ class Patch:
             return with_pieces(renamed(data, self.renames), self.pieces)
         return renamed(with_pieces(data, self.pieces), self.renames)
 
+    def taken_back(self, data: SiteData) -> SiteData:
+        """The site without the patch, whoever changed its items since; raises `Misfit`."""
+        inverse = self.inverse
+        if inverse.renames_first:
+            return with_pieces(renamed(data, inverse.renames), inverse.pieces, hands_aside=True)
+        return renamed(with_pieces(data, inverse.pieces, hands_aside=True), inverse.renames)
+
     @property
     def inverse(self) -> Patch:
         """The patch that takes this one back."""
@@ -64,6 +71,12 @@ class Record:
         """The site before it, from the site after it."""
         for patch in reversed(self.patches):
             data = patch.inverse.applied(data)
+        return data
+
+    def taken_back(self, data: SiteData) -> SiteData:
+        """The site without it, whoever changed its items since; raises `Misfit`."""
+        for patch in reversed(self.patches):
+            data = patch.taken_back(data)
         return data
 
     def after(self, data: SiteData) -> SiteData:

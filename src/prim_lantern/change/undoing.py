@@ -1,4 +1,4 @@
-"""Which later changes rest on one that is to be taken back."""
+"""Which later changes rest on one that is to be taken back: only those that touched the same."""
 
 from __future__ import annotations
 
@@ -9,20 +9,23 @@ from prim_lantern.change.renames import Misfit
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 
-_TRIED_AT_MOST = 200  # later changes that are looked at one by one
+_TRIED_AT_MOST = 40  # later changes that are looked at one by one, the nearest first
 
 
 def resting_on(data: SiteData, record: Record, later: Sequence[Record]) -> list[int]:
-    """The numbers of the later changes that have to be taken back before a change can be.
+    """The numbers of the later changes that have to be taken back before a change can be, the
+    newest first.
 
-    Empty, where it can be taken back at once. `data` is the site as it is now. Found by trying:
-    all later ones are taken back, and each that can be left is.
+    Empty, where it can be taken back at once. `data` is the site as it is now, `later` are those
+    that touched something of what the change touched. Found by trying: all are taken back, and
+    each that can be left is.
     """
-    later = [each for each in later if each.patches]
+    needed = sorted(
+        (each for each in later if each.patches), key=lambda each: each.number, reverse=True
+    )
     if _works(data, [record]):
         return []
-    needed = sorted(later, key=lambda each: each.number, reverse=True)
-    for each in sorted(later, key=lambda one: one.number)[:_TRIED_AT_MOST]:
+    for each in sorted(needed, key=lambda one: one.number)[:_TRIED_AT_MOST]:
         others = [other for other in needed if other is not each]
         if _works(data, [*others, record]):
             needed = others
@@ -33,7 +36,7 @@ def _works(data: SiteData, records: Iterable[Record]) -> bool:
     """Whether some changes can be taken back, the newest first, and leave the site in order."""
     try:
         for record in records:
-            data = record.before(data)
+            data = record.taken_back(data)
     except (Misfit, LookupError):
         return False
     return not problems_in(data)

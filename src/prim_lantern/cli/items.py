@@ -127,7 +127,7 @@ def unhide(path: str, how: How) -> int:
 
 def _before_hiding(site: Changeable, path: str) -> str | None:
     """The readership that stood at a path before it was hidden, by the history."""
-    for record in reversed(site.history()):
+    for record in reversed(site.store.records()):
         for patch in record.patches:
             for piece in patch.pieces:
                 setting = piece.part == "places" and piece.after

@@ -230,7 +230,7 @@ class Reference:
         author = self.is_author(login, about)
         drafts = self.say(login, "see-drafts", about)
         state_passed = any_state or about.state == PUBLISHED or author or drafts.answer == YES
-        of_page = self.read_item(login, about.page) if about.page is not None else None
+        of_page = self._read_page(login, about) if about.page is not None else None
         target = about.target if about.target in self.data.items else None
         of_target = self.read_item(login, target) if target is not None else None
         by_themselves = say.answer != NO and all(each.passed for each in met) and state_passed
@@ -255,6 +255,12 @@ class Reference:
             of_page=of_page,
             of_target=of_target,
         )
+
+    def _read_page(self, login: str | None, about: Subject) -> Reading:
+        """May the user read the page of a part, which may be pictured as well?"""
+        page = about.of_page
+        stands = page.way[-1] in self.data.items and self.subject(page.way[-1]) == page
+        return self.read_item(login, page.way[-1]) if stands else self.read(login, page)
 
     def subject(self, path: str) -> Subject:
         """An item of the site as it is at the moment."""

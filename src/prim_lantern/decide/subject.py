@@ -18,7 +18,7 @@ from prim_lantern.site.places import (
 )
 
 # The last segment of a pictured path: no real path can hold it, so nothing stands there.
-_FRESH = "\x00"
+FRESH = "\x00"
 
 
 class Subject(NamedTuple):
@@ -26,7 +26,7 @@ class Subject(NamedTuple):
 
     `way` are the paths from the root down to it; `own_paths` its own path and, for a
     part, those from its page down. `categories` includes those above. `page` is the
-    page of a part, `target` the path that a link leads to.
+    page of a part and `page_kinds` has its kind; `target` is the path that a link leads to.
     """
 
     way: tuple[str, ...] = ()
@@ -38,6 +38,20 @@ class Subject(NamedTuple):
     state: str = DRAFT
     page: str | None = None
     target: str | None = None
+    page_kinds: frozenset[str] = frozenset()
+
+    @property
+    def of_page(self) -> Subject:
+        """The page of a part: it has its state, authors and categories already."""
+        page = self.page or "/"
+        return self._replace(
+            way=way_to(page),
+            own_paths=frozenset({page}),
+            kinds=self.page_kinds,
+            page=None,
+            target=None,
+            page_kinds=frozenset(),
+        )
 
     def is_held_by(self, place: Place) -> bool:
         """Whether a place holds it."""
@@ -74,30 +88,50 @@ def of_item(data: SiteData, item: Item, at: datetime) -> Subject:
 
 def pictured(data: SiteData, item: Item, parent: str, at: datetime) -> Subject:
     """An item as it would be at a fresh path below a parent; its own path does not count."""
-    path = f"{parent.rstrip('/')}/{_FRESH}"
+    path = f"{parent.rstrip('/')}/{FRESH}"
     return _standing(data, path, item, at)
 
 
+def newly(
+    data: SiteData, item: Item, above: str, parent: str, further: str, at: datetime
+) -> Subject:
+    """An item of a site as it would stand at a fresh path, or `further` below that, under a path
+    `above`, which is called `parent` where it is asked about."""
+    page = data.page_of(above) if data.all_kinds[item.kind].part and not further else None
+    path = f"{parent.rstrip('/')}/{FRESH}{further}"
+    page_path = None
+    if page is not None:
+        page_path = parent[: len(parent) - len(above.removeprefix(page))] or "/"
+    return _of_page(data, path, item, page, page_path, at)
+
+
 def _standing(data: SiteData, path: str, item: Item, at: datetime) -> Subject:
+    page = data.page_of(way_to(path)[-2]) if data.all_kinds[item.kind].part else None
+    return _of_page(data, path, item, page, page, at)
+
+
+def _of_page(
+    data: SiteData, path: str, item: Item, page: str | None, called: str | None, at: datetime
+) -> Subject:
+    """An item at a path; `page` is the page of a part, which is `called` so on the way."""
     way = way_to(path)
-    kinds, page_path = {item.kind}, None
     own_paths = {path}
-    page = item
-    if data.all_kinds[item.kind].part:
-        page_path = data.page_of(way[-2])
-        page = data.items[page_path]
-        kinds.add(page.kind)
-        own_paths.update(each for each in way if each == page_path or is_above(page_path, each))
+    source, page_kinds = item, frozenset[str]()
+    if page is not None and called is not None:
+        source = data.items[page]
+        page_kinds = frozenset({source.kind})
+        own_paths.update(each for each in way if each == called or is_above(called, each))
     return Subject(
         way=way,
         own_paths=frozenset(own_paths),
-        categories=with_above(page.categories),
-        kinds=frozenset(kinds),
-        authors=frozenset(page.authors),
-        changed_by=frozenset(page.changed_by),
-        state=page.state_at(at),
-        page=page_path,
+        categories=with_above(source.categories),
+        kinds=frozenset({item.kind}) | page_kinds,
+        authors=frozenset(source.authors),
+        changed_by=frozenset(source.changed_by),
+        state=source.state_at(at),
+        page=called,
         target=item.links_to,
+        page_kinds=page_kinds,
     )
 
 

@@ -19,7 +19,7 @@ class Timeline:
         Then only what has changed is looked at; a turn too many does no harm.
         """
         self._data = data
-        turns: set[datetime | None] = set(_periods_of_rights(data))
+        turns: set[datetime | None] = set(turns_of_words(data))
         content = people = None
         if before is not None:
             content = data.content.differing(before._data.content)
@@ -39,7 +39,8 @@ class Timeline:
         return self._turns[number] if number < len(self._turns) else None
 
 
-def _periods_of_rights(data: SiteData) -> Iterator[datetime | None]:
+def turns_of_words(data: SiteData) -> Iterator[datetime | None]:
+    """The ends of the times for which rules are made and roles given (None: open)."""
     for period in (*(rule.period for rule in data.rules), *(each.period for each in data.given)):
         yield from period
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager
+from datetime import datetime
 from typing import NamedTuple
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
-from prim_lantern.errors import BrokenHistory
+from prim_lantern.change.touches import touches
+from prim_lantern.errors import BrokenHistory, NoSuchChange
 from prim_lantern.formats.entries import State
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.history import NO_HASH, Line, checked, line_from, line_of
@@ -17,12 +19,13 @@ from prim_lantern.site.data import SiteData
 
 
 class Seen(NamedTuple):
-    """A site as it was when somebody looked: the number of its last change, and a stamp by
-    which a store knows its own files again."""
+    """A site as it was when somebody looked: the number of its last change and when that was
+    made, and a stamp by which a store knows its own files again."""
 
     data: SiteData
     number: int
     stamp: str = ""
+    at: datetime | None = None
 
 
 class Turn(ABC):
@@ -54,6 +57,54 @@ class Store(ABC):
     @abstractmethod
     def texts(self, after: int = 0) -> Iterator[str]:
         """The lines of the history, each as text, those after a change of this number."""
+
+    def record(self, number: int) -> Record:
+        """One change; `NoSuchChange` where the history has none of this number."""
+        text = next(iter(self.texts(number - 1)), None) if number > 0 else None
+        if text is None:
+            raise NoSuchChange(number, self.count())
+        return line_from(text, number).record
+
+    @abstractmethod
+    def count(self) -> int:
+        """The number of the last change: they are counted from 1."""
+
+    def is_at(self, seen: Seen) -> bool:
+        """Whether the site is still as it was seen."""
+        return self.count() == seen.number
+
+    def newer(self, seen: Seen) -> Seen:
+        """The site as it is now; `seen` itself where it is still that."""
+        return seen if self.is_at(seen) else self.read()
+
+    def as_it_stood(self, at: datetime) -> SiteData:
+        """The site as it stood at a past moment."""
+        data = self.last_recorded()
+        for record in reversed(self.records()):
+            if record.at <= at:
+                break
+            data = record.before(data)
+        return data
+
+    def taken_back_by(self, number: int) -> int | None:
+        """The change that took one back, unless that was taken back as well."""
+        by = {each.undoes: each.number for each in self.records(number) if each.undoes is not None}
+        again = by.get(number)
+        while again is not None and again in by:  # taken back, and that taken back as well
+            again = by.get(by[again])
+        return again
+
+    def touching(self, record: Record) -> list[Record]:
+        """The later changes that touched something that this one touched, the oldest first."""
+        keys = touches(record)
+        return [each for each in self.records(record.number) if not keys.isdisjoint(touches(each))]
+
+    def before_change(self, number: int) -> SiteData:
+        """The site as it was before a change."""
+        data = self.last_recorded()
+        for record in reversed(self.records(number - 1)):
+            data = record.before(data)
+        return data
 
     def records(self, after: int = 0) -> list[Record]:
         """The changes after one of this number, the oldest first."""

@@ -86,6 +86,11 @@ class DatabaseStore(Store):
         with of_database(self.where), self._engine.connect() as connection:
             return connection.execute(select(tables.state.c.number)).first() is None
 
+    def count(self) -> int:
+        """The number of the last change."""
+        with of_database(self.where), self._engine.connect() as connection:
+            return int(connection.execute(select(tables.state.c.number)).scalar() or 0)
+
     def texts(self, after: int = 0) -> Iterator[str]:
         """The lines of the history."""
         wanted = select(tables.changes.c.line).where(tables.changes.c.number > after)

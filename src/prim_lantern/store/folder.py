@@ -46,7 +46,7 @@ class FolderStore(Store):
         while True:
             stamp = self.stamp()
             data = read_folder(self.folder, progress)
-            number = self.number()
+            number = self.count()
             if stamp == self.stamp():
                 return Seen(data, number, stamp)
 
@@ -63,8 +63,8 @@ class FolderStore(Store):
         except OSError:
             return b""  # the reader says what is wrong
 
-    def number(self) -> int:
-        """The number of the last change: they are counted from 1, a line each."""
+    def count(self) -> int:
+        """The number of the last change: a line each."""
         return sum(1 for _ in self.texts())
 
     def last_line(self) -> Line | None:

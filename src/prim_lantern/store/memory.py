@@ -34,15 +34,28 @@ class MemoryStore(Store, Turn):
         with self._lock:
             yield self
 
+    def adopt(self, data: SiteData) -> None:
+        """Take over another state of the site, past the history."""
+        with self._lock:
+            self._seen = self._seen._replace(data=data)
+
+    def is_at(self, seen: Seen) -> bool:
+        """Whether the site is still as it was seen."""
+        return self._seen.data is seen.data and self._seen.number == seen.number
+
+    def count(self) -> int:
+        """The number of the last change."""
+        return self._seen.number
+
     def seen(self, before: Seen) -> Seen:
         """The site as it is now."""
-        return before if before.number == self._seen.number else self._seen
+        return before if self.is_at(before) else self._seen
 
     def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
         """Take a change over."""
         last = self._lines[-1] if self._lines else None
         self._lines.append(next_line(record, last, seen.data, pieces))
-        self._seen = Seen(after, record.number)
+        self._seen = Seen(after, record.number, at=record.at)
         return self._seen
 
     def texts(self, after: int = 0) -> Iterator[str]:

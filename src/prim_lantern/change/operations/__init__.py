@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import fields
+from dataclasses import MISSING, fields
 from typing import Any, Final
 
 from prim_lantern.change.operations import (
@@ -18,7 +18,6 @@ from prim_lantern.change.operations import (
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.errors import BadChange
 from prim_lantern.site.names import nearest
-from prim_lantern.site.rights import Capability
 from prim_lantern.wording import did_you_mean
 
 OPERATIONS: Final[Mapping[str, type[Operation]]] = {
@@ -26,6 +25,7 @@ OPERATIONS: Final[Mapping[str, type[Operation]]] = {
     for module in (roles, people, groups, plans, readerships, rights, content)
     for each in vars(module).values()
     if isinstance(each, type) and issubclass(each, Operation) and hasattr(each, "do")
+    if each is not people.Accept  # that is made by the link alone
 }
 
 
@@ -38,31 +38,25 @@ def operation_from(values: Mapping[str, Any]) -> Operation:
     'give field-writer to group:volunteers'
     """
     rest = dict(values)
+    if not all(isinstance(each, str) for each in rest):
+        raise BadChange("The fields of an operation are named by texts.")
     name = rest.pop("do", None)
     make = OPERATIONS.get(name) if isinstance(name, str) else None
     if make is None:
         hint = did_you_mean(nearest(name, OPERATIONS)) if isinstance(name, str) else ""
         raise BadChange(f"{name!r} is no operation.{hint}")
-    known = {each.name for each in fields(make)}
+    known = [each.name for each in fields(make)]
     for each in rest:
         if each not in known:
             raise BadChange(f"{name} has no {each!r}.{did_you_mean(nearest(each, known))}")
-    for each in ("capabilities", "add"):
-        rows = rest.get(each)
-        if isinstance(rows, (list, tuple)) and all(isinstance(row, Mapping) for row in rows):
-            rest[each] = tuple(_capability(row) for row in rows)
-    try:
-        return make(**rest)
-    except TypeError:
-        missing = [each for each in known if each not in rest]
-        raise BadChange(f"{name} needs more: it can have {', '.join(missing)}.") from None
-
-
-def _capability(row: Mapping[str, Any]) -> Capability:
-    for each in row:
-        if each not in Capability._fields:
-            raise BadChange(f"A capability row has no {each!r}.")
-    return Capability(**{name: tuple(value) for name, value in row.items()})
+    needed = [
+        each.name
+        for each in fields(make)
+        if each.default is MISSING and each.default_factory is MISSING and each.name not in rest
+    ]
+    if needed:
+        raise BadChange(f"{name} needs {' and '.join(needed)} as well.")
+    return make(**rest)
 
 
 __all__ = ["OPERATIONS", "Operation", "operation_from"]

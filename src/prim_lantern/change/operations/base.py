@@ -2,29 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import MISSING, dataclass, fields
 from datetime import date, datetime
-from typing import Any, ClassVar, NamedTuple
+from typing import Any, ClassVar, Final, NamedTuple
 
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BadChange
+from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period, moment, written
+from prim_lantern.site.rights import Capability
+from prim_lantern.wording import shortened
 
 Texts = str | Iterable[str]
 """One text or several."""
 When = str | date | datetime | None
 """A moment in any form that can be read, or nothing."""
 
-_TEXTS, _WHEN = "Texts", "When"
+_Take = Callable[[Any], Any]
 
 
 class Made(NamedTuple):
-    """Who makes a change, and when."""
+    """Who makes a change, and when; `brings_in` says that they may bring in items with the hands
+    that were on them."""
 
     by: str
     at: datetime
+    brings_in: bool = False
 
 
 @dataclass(frozen=True)
@@ -36,16 +41,19 @@ class Operation:
     """
 
     do: ClassVar[str]
-    asks_nothing: ClassVar[bool] = False  # whether anybody may do it (who shows a link)
+    brings_in: ClassVar[bool] = False  # whether it brings in items from elsewhere
 
     def __post_init__(self) -> None:
         for each in fields(self):
+            take = _TAKES[str(each.type)]
             value = getattr(self, each.name)
-            if each.type == _TEXTS:
-                value = (value,) if isinstance(value, str) else tuple(value)
-            elif each.type == _WHEN and value is not None:
-                value = written(moment(value))
-            object.__setattr__(self, each.name, value)
+            try:
+                object.__setattr__(self, each.name, take(value))
+            except (TypeError, ValueError, AttributeError):
+                raise BadChange(
+                    f"{self.do}: {shortened(value)} cannot be its {each.name}: it takes "
+                    f"{_MEANT[str(each.type)]}."
+                ) from None
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         """The site after this step. Raises an error of this package where it cannot be made;
@@ -71,9 +79,137 @@ class Operation:
         return found
 
 
+def _text(value: Any) -> str:
+    if not isinstance(value, str):
+        raise TypeError
+    return value
+
+
+def _texts(value: Any) -> tuple[str, ...]:
+    if isinstance(value, Mapping):
+        raise TypeError
+    return (value,) if isinstance(value, str) else tuple(map(_text, value))
+
+
+def _when(value: Any) -> str:
+    return written(moment(value))
+
+
+def _flag(value: Any) -> bool:
+    if not isinstance(value, bool):
+        raise TypeError
+    return value
+
+
+def _whole(value: Any) -> int:
+    if not isinstance(value, int) or isinstance(value, bool):
+        raise TypeError
+    return value
+
+
+def _values(value: Any) -> dict[str, str]:
+    return {_text(name): _text(each) for name, each in value.items()}
+
+
+def _capabilities(value: Any) -> tuple[Capability, ...]:
+    return tuple(map(_capability, value))
+
+
+def _capability(row: Any) -> Capability:
+    """A row of what a role can do; plain data is taken as well."""
+    values = row._asdict() if isinstance(row, Capability) else row
+    for each in values:
+        if each not in Capability._fields:
+            raise BadChange(
+                f"A capability row has no {each!r}: it takes {', '.join(Capability._fields)}."
+            )
+    return Capability(**{name: _texts(each) for name, each in values.items()})
+
+
+def _rows(value: Any) -> tuple[Mapping[str, Any], ...]:
+    return tuple(map(item_values, value))
+
+
+def item_values(row: Any) -> dict[str, Any]:
+    """The columns of a row of the content table, each read as content.csv writes it."""
+    found: dict[str, Any] = {}
+    for name, value in row.items():
+        take = _COLUMNS.get(name)
+        if take is None:
+            raise BadChange(f"A row of items has no {name!r}: it takes {', '.join(_COLUMNS)}.")
+        try:
+            found[name] = take(value)
+        except (TypeError, ValueError):
+            raise BadChange(f"{shortened(value)} cannot be the {name} of an item.") from None
+    if "path" not in found:
+        raise BadChange("A row of items needs a path.")
+    return found
+
+
+def _list(value: Any) -> tuple[str, ...]:
+    return (
+        _texts(list(filter(None, map(str.strip, value.split(";")))))
+        if isinstance(value, str)
+        else _texts(value)
+    )
+
+
+def _or_none(take: _Take) -> _Take:
+    return lambda value: None if value is None else take(value)
+
+
+def _time(value: Any) -> datetime | None:
+    return None if value in (None, "") else moment(value)
+
+
+_COLUMNS: Final[Mapping[str, _Take]] = {
+    "path": _text,
+    "kind": _text,
+    "title": _text,
+    "authors": _list,
+    "changed_by": _list,
+    "state": lambda value: _text(value) or PUBLISHED,
+    "categories": _list,
+    "readership": lambda value: _or_none(_text)(value) or None,
+    "public_from": _time,
+    "public_until": _time,
+    "links_to": lambda value: _or_none(_text)(value) or None,
+}
+_TAKES: Final[Mapping[str, _Take]] = {
+    "str": _text,
+    "str | None": _or_none(_text),
+    "Texts": _texts,
+    "tuple[str, ...] | None": _or_none(_texts),
+    "When": _or_none(_when),
+    "bool": _flag,
+    "bool | None": _or_none(_flag),
+    "int | None": _or_none(_whole),
+    "Mapping[str, str]": _values,
+    "tuple[Capability, ...]": _capabilities,
+    "tuple[Mapping[str, Any], ...]": _rows,
+}
+_MEANT: Final[Mapping[str, str]] = {
+    "str": "a text",
+    "str | None": "a text",
+    "Texts": "a text or a list of texts",
+    "tuple[str, ...] | None": "a list of texts",
+    "When": "a day or a time",
+    "bool": "true or false",
+    "bool | None": "true or false",
+    "int | None": "a whole number",
+    "Mapping[str, str]": "names with texts",
+    "tuple[Capability, ...]": "a list of rows with kinds, can, own and in_state",
+    "tuple[Mapping[str, Any], ...]": "a list of rows",
+}
+
+
 def _plain(value: Any) -> Any:
     if hasattr(value, "_asdict"):
         return {name: _plain(each) for name, each in value._asdict().items() if each}
+    if isinstance(value, Mapping):
+        return {name: _plain(each) for name, each in value.items()}
+    if isinstance(value, datetime):
+        return written(value)
     return [_plain(each) for each in value] if isinstance(value, tuple) else value
 
 

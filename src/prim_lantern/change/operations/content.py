@@ -8,6 +8,7 @@ from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said, row
 from prim_lantern.change.operations.entries import list_changed, named
+from prim_lantern.change.operations.readerships import with_setting
 from prim_lantern.change.renames import Renames, renamed, set_at
 from prim_lantern.decide import standing
 from prim_lantern.errors import AlreadyThere, BadChange, UnknownItem
@@ -16,13 +17,16 @@ from prim_lantern.site.actions import STEPS
 from prim_lantern.site.content import DRAFT, IN_REVIEW, PUBLISHED, CategorySet, Item, state_after
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
-from prim_lantern.site.places import is_above, parent_of
+from prim_lantern.site.places import is_above, parent_of, place
 from prim_lantern.wording import with_article
 
 
 @dataclass(frozen=True)
 class AddItem(Operation):
-    """Add an item at a path, as a draft; a part, which has its page's state, is there at once."""
+    """Add an item at a path, as a draft; a part, which has its page's state, is there at once.
+
+    Whoever adds it is its author, unless others are named.
+    """
 
     do: ClassVar[str] = "add-item"
     path: str
@@ -46,8 +50,8 @@ class AddItem(Operation):
             path,
             kind.name,
             self.title,
-            tuple(map(data.login, self.authors)) if page else (),
-            state=DRAFT if page and not kind.link else PUBLISHED,
+            tuple(map(data.login, self.authors or (made.by,))) if page else (),
+            state=DRAFT if page else PUBLISHED,
             categories=categories,
             links_to=self.links_to,
         )
@@ -63,20 +67,40 @@ class ImportItems(Operation):
     changed in the columns the row has, any other is added. Texts as in content.csv."""
 
     do: ClassVar[str] = "import-items"
+    brings_in: ClassVar[bool] = True
     rows: tuple[Mapping[str, Any], ...]
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         if not self.rows:
             raise BadChange("There are no rows to import.")
-        put = []
+        put = {}
         for values in self.rows:
-            before = data.items.get(values["path"])
-            put.append(replace(before or Item("", ""), **values))
-            if before is None and "kind" not in values:
-                raise BadChange(f"{values['path']} is new and needs a kind.")
-        data = data.with_parts(items=data.content.revised(put))
-        _within_limits(data, [each.path for each in put])
-        return _touched(data, [each.path for each in put], made)
+            item = self._item(data, values, made)
+            if item.path in put:
+                raise BadChange(f"{item.path} is in two rows; keep one.")
+            put[item.path] = item
+        data = data.with_parts(items=data.content.revised(put.values()))
+        _within_limits(data, list(put))
+        return data
+
+    def _item(self, data: SiteData, values: Mapping[str, Any], made: Made) -> Item:
+        path = names.path(values["path"])
+        before = data.items.get(path)
+        if before is None and not values.get("kind"):
+            raise BadChange(f"{path} is new and needs a kind.")
+        kind = data.kind(values.get("kind") or (before.kind if before else ""))
+        if before is not None and values.get("changed_by", before.changed_by) != before.changed_by:
+            raise BadChange(
+                f"Who changed {path} is kept by the site itself: leave the column changed_by out "
+                "for items that are there."
+            )
+        own = () if kind.part or values.get("authors") or made.brings_in else (made.by,)
+        new = before or Item(path, kind.name, authors=own)
+        if before is None and not made.brings_in:
+            values = {name: each for name, each in values.items() if name != "changed_by"}
+        if before is None and own:
+            values = {name: each for name, each in values.items() if name != "authors"}
+        return replace(new, **values)
 
     def said(self) -> str:
         return f"import {len(self.rows)} items"
@@ -84,10 +108,12 @@ class ImportItems(Operation):
 
 @dataclass(frozen=True)
 class RemoveItem(Operation):
-    """Remove an item with all below it, and with what is set at those paths alone."""
+    """Remove an item with all below it. What is said of those paths (rules, readerships, limits)
+    stays where it stands, for whatever comes there next; `with_words` takes it away as well."""
 
     do: ClassVar[str] = "remove-item"
     path: str
+    with_words: bool = False
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         path = _there(data, self.path)
@@ -101,24 +127,18 @@ class RemoveItem(Operation):
         ]
         if leading:
             raise BadChange(f"{row(leading)} leads there: change or remove that first.")
-        kept: dict[str, list[Any]] = {
-            "rules": [each for each in data.rules if not _within(path, each.place.name)],
-            "places": [each for each in data.places if not _within(path, each.place.name)],
-            "limits": [each for each in data.limits if not _within(path, each.where)],
-            "promises": [each for each in data.promises if not _within(path, each.where.name)],
-            "given": [
-                replace(each, within_any=left) if left != each.within_any else each
-                for each in data.given
-                if (left := tuple(p for p in each.within_any if not _within(path, p.name)))
-            ],
-        }
-        return data.with_parts(
-            items=data.content.revised(gone=gone),
-            **{part: tuple(entries) for part, entries in kept.items()},
-        )
+        if self.with_words:
+            data = _without_words_at(data, path)
+        else:
+            for each in sorted(gone):
+                standing_there = data.items[each].readership
+                if standing_there:  # written with the item, it stays at the place
+                    data = with_setting(data, place(each), readership=standing_there)
+        return data.with_parts(items=data.content.revised(gone=gone))
 
     def said(self) -> str:
-        return f"remove {self.path} and all below it"
+        words = ", with all that is said of it" if self.with_words else ""
+        return f"remove {self.path} and all below it{words}"
 
 
 @dataclass(frozen=True)
@@ -202,8 +222,7 @@ class ChangeItem(Operation):
             if name in said
         }
         changed = replace(item, **{**said, **times})
-        data = data.with_parts(items=data.content.revised([changed]))
-        return _touched(data, [item.path], made) if self.title is not None else data
+        return data.with_parts(items=data.content.revised([changed]))
 
     def said(self) -> str:
         return f"change {self.path}"
@@ -211,10 +230,7 @@ class ChangeItem(Operation):
 
 @dataclass(frozen=True)
 class TakeStep(Operation):
-    """Take an item one step along its states: submit, send-back, publish, withdraw, archive.
-
-    `changed_by` of what is published anew starts empty.
-    """
+    """Take an item one step along its states: submit, send-back, publish, withdraw, archive."""
 
     do: ClassVar[str] = "take-step"
     path: str
@@ -242,10 +258,9 @@ class TakeStep(Operation):
                 f"{item.path} is {now}: {self.step} is possible for what is "
                 f"{' or '.join(STEPS[self.step].from_states)}{own}."
             )
-        if self.step == "publish":
-            item = replace(item, changed_by=())
-            if item.public_until is not None and item.public_until <= made.at:
-                item = replace(item, public_until=None)
+        ended = item.public_until is not None and item.public_until <= made.at
+        if self.step == "publish" and ended:
+            item = replace(item, public_until=None)
         return data.with_parts(items=data.content.revised([replace(item, state=state)]))
 
     def said(self) -> str:
@@ -299,6 +314,21 @@ class RemoveCategory(Operation):
         return f"remove the category {self.category}"
 
 
+def _without_words_at(data: SiteData, path: str) -> SiteData:
+    kept: dict[str, list[Any]] = {
+        "rules": [each for each in data.rules if not _within(path, each.place.name)],
+        "places": [each for each in data.places if not _within(path, each.place.name)],
+        "limits": [each for each in data.limits if not _within(path, each.where)],
+        "promises": [each for each in data.promises if not _within(path, each.where.name)],
+        "given": [
+            replace(each, within_any=left) if left != each.within_any else each
+            for each in data.given
+            if (left := tuple(p for p in each.within_any if not _within(path, p.name)))
+        ],
+    }
+    return data.with_parts(**{part: tuple(entries) for part, entries in kept.items()})
+
+
 def _there(data: SiteData, path: str) -> str:
     if not data.tree.holds(path):
         raise UnknownItem(path, names.nearest(path, data.sections))
@@ -307,17 +337,6 @@ def _there(data: SiteData, path: str) -> str:
 
 def _within(top: str, name: str) -> bool:
     return name == top or (name.startswith("/") and is_above(top, name))
-
-
-def _touched(data: SiteData, paths: Iterable[str], made: Made) -> SiteData:
-    """The site with who makes the change noted among those who changed the items, for four eyes."""
-    pages = (data.items[each] for each in dict.fromkeys(map(data.page_of, paths)))
-    changed = [
-        replace(page, changed_by=(*page.changed_by, made.by))
-        for page in pages
-        if made.by not in (*page.authors, *page.changed_by) and not data.all_kinds[page.kind].link
-    ]
-    return data.with_parts(items=data.content.revised(changed)) if changed else data
 
 
 def _within_limits(data: SiteData, paths: Iterable[str]) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from typing import Any
 
 from prim_lantern.errors import AlreadyThere, BadChange, UnknownItem, UnknownWho
@@ -112,33 +111,3 @@ def list_changed(
         if each not in have:
             raise BadChange(f"{each} is not among {what}: {', '.join(map(str, have)) or 'nobody'}.")
     return tuple(dict.fromkeys([*(each for each in have if each not in drop), *add]))
-
-
-def without_whos(data: SiteData, gone: set[Who]) -> SiteData:
-    """The site with every word about some whos taken out; words about nobody else go whole."""
-    parts: dict[str, Any] = {
-        "rules": tuple(_left(each, "to", gone) for each in data.rules),
-        "given": tuple(_left(each, "to", gone) for each in data.given),
-        "promises": tuple(_left(each, "who", gone) for each in data.promises),
-    }
-    for name, readership in data.readerships.items():
-        for field in ("readers", "all_of", "but_not"):
-            if not gone.isdisjoint(getattr(readership, field)):
-                raise BadChange(
-                    f"The readership {name} names {row_of(gone)} in {field}; change it first, so "
-                    "that it is clear who may view."
-                )
-    return data.with_parts(
-        **{part: tuple(each for each in entries if each) for part, entries in parts.items()}
-    )
-
-
-def _left(each: Any, field: str, gone: set[Who]) -> Any:
-    have = getattr(each, field)
-    left = tuple(who for who in have if who not in gone)
-    return each if left == have else replace(each, **{field: left}) if left else None
-
-
-def row_of(whos: Iterable[Who]) -> str:
-    """Whos in a row."""
-    return ", ".join(sorted(map(str, whos)))

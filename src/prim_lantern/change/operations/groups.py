@@ -25,8 +25,8 @@ from prim_lantern.change.operations.entries import (
     whos_in,
     with_users,
     without,
-    without_whos,
 )
+from prim_lantern.change.removal import without_whos
 from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names

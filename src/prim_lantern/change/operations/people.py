@@ -10,7 +10,8 @@ from hmac import compare_digest
 from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said
-from prim_lantern.change.operations.entries import named, with_users, without_whos
+from prim_lantern.change.operations.entries import named, with_users
+from prim_lantern.change.removal import without_people, without_whos
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
@@ -103,7 +104,6 @@ class Accept(Operation):
     """Accept an invitation, by the token of the link: the person is active from now on."""
 
     do: ClassVar[str] = "accept"
-    asks_nothing: ClassVar[bool] = True
     login: str
     token_hash: str
 
@@ -201,8 +201,8 @@ class BringBack(Operation):
 
 @dataclass(frozen=True)
 class RemoveUser(Operation):
-    """Remove a person, with every word that speaks of them alone. What they wrote stays: items
-    that name them as an author have to be given to somebody else before."""
+    """Remove a person, with every word that speaks of them. What they wrote stays, without an
+    author where they were the only one."""
 
     do: ClassVar[str] = "remove-user"
     login: str
@@ -211,17 +211,6 @@ class RemoveUser(Operation):
         user = data.user(self.login)
         if user.login == data.owner:
             raise BadChange(f"{user.called} is the owner and can never be removed.")
-        wrote = [
-            data.content.names[row]
-            for row, authors in enumerate(data.content.values_of("authors"))
-            if user.login in authors
-        ]
-        if wrote:
-            more = f" and {len(wrote) - 3} more" if len(wrote) > 3 else ""
-            raise BadChange(
-                f"{user.called} is an author of {', '.join(wrote[:3])}{more}: change the authors "
-                f"first, or suspend {user.login} instead."
-            )
         return _removed(data, user)
 
     def said(self) -> str:
@@ -304,25 +293,4 @@ def _without_invitation(data: SiteData, login: str) -> SiteData:
 
 def _removed(data: SiteData, user: User) -> SiteData:
     """The site without a user, and without the words about them alone."""
-    login, who = user.login, Who("user", user.login)
-    data = without_whos(_without_invitation(data, login), {who})
-    groups = {
-        name: replace(
-            each,
-            members=tuple(member for member in each.members if member != login),
-            stewards=tuple(steward for steward in each.stewards if steward != who),
-        )
-        if login in each.members or who in each.stewards
-        else each
-        for name, each in data.groups.items()
-    }
-    changed = [
-        replace(data.content.at(row), changed_by=tuple(each for each in hands if each != login))
-        for row, hands in data.content.filled("changed_by").items()
-        if login in hands
-    ]
-    return data.with_parts(
-        groups=groups,
-        users=data.people.revised(gone={login}),
-        items=data.content.revised(changed) if changed else data.items,
-    )
+    return without_people(without_whos(data, {Who("user", user.login)}), {user.login})

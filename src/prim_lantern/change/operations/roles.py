@@ -13,8 +13,8 @@ from prim_lantern.change.operations.entries import (
     named,
     put,
     without,
-    without_whos,
 )
+from prim_lantern.change.removal import without_whos
 from prim_lantern.errors import BadChange
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Final
 
 from prim_lantern.decide.belonging import Belonging
@@ -124,6 +125,15 @@ class Crowd(dict[str | None, Person]):
         bit = self.bits[group]
         return sorted(login for login in self.data.users if self[login][0] & bit)
 
+    def mask_if_active(self, login: str, at: datetime) -> int:
+        """The mask that somebody has at a moment, or would have if they were active."""
+        return self._mask_of(self._user(login), at)
+
+    def turns_of(self, login: str) -> set[datetime]:
+        """The moments at which somebody comes into a group or leaves it by themselves."""
+        ways = self.belonging.direct_ways(self._user(login))
+        return {end for way in ways for end in way.period if end is not None}
+
     def __missing__(self, login: str | None) -> Person:
         if login is None:
             raise KeyError(login)  # the guest is always there
@@ -131,16 +141,16 @@ class Crowd(dict[str | None, Person]):
         if user.status != ACTIVE:
             person: Person = A_GUEST
         else:
-            person = (self._mask_of(user), self.handiwork.of(login), bytearray(SITE_CODES))
+            mask = self._mask_of(user, self.belonging.at)
+            person = (mask, self.handiwork.of(login), bytearray(SITE_CODES))
         self[login] = person
         return person
 
     def _user(self, login: str) -> User:
         return stand_in(self.data, login) if login.startswith(STAND_IN) else self.data.users[login]
 
-    def _mask_of(self, user: User) -> int:
+    def _mask_of(self, user: User, at: datetime) -> int:
         found = ANYBODY | self.bits.get(Who("user", user.login), 0)
-        at = self.belonging.at
         for way in self.belonging.direct_ways(user):
             if way.period.holds(at):
                 found |= self._reaches(way.group)

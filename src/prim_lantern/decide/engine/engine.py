@@ -47,6 +47,11 @@ class Engine:
     """
 
     def __init__(self, data: SiteData, at: datetime) -> None:
+        """Take a site and a moment.
+
+        `spots` are, after a change of words, the places where something else is said (None: maybe
+        anywhere).
+        """
         rights, belonging = Rights(data, at), Belonging(data, at)
         self._arrange(
             rights,
@@ -68,6 +73,7 @@ class Engine:
         kinds = self.data.all_kinds
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.renewed: Renewed | None = None
+        self.spots: set[tuple[str, str]] | None = None
         self.links = self.data.content.filled("links_to")
         self._pictures: dict[tuple[str, str, tuple[str, ...]], _Picture | None] = {}
         self._creating: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
@@ -105,6 +111,7 @@ class Engine:
             found._inherited[asked] = plan, renewed
         if not (cut or differs.rows or differs.people):
             found.renewed = renewed
+        found.spots = spots
         return found
 
     # Items that are there -------------------------------------------------------------

@@ -184,21 +184,32 @@ class Ground:
         if self.whole and roots:
             everything = frozenset[str]().union(*roots)
             return self._class_number(item._replace(filed=everything))
-        case = FiledCase.of(item, self.data.rights_cut_at)
+        case = self.case_of(item)
         filed = [self._filed_number((each, case)) for each in roots]
         first, more = (*filed, 0, 0)[:2]
         return self._class_number(item) | first << BITS | more << 2 * BITS
 
+    def case_of(self, item: ItemClass) -> FiledCase:
+        """What words at categories ask of a class of items."""
+        return FiledCase.of(item, self.data.rights_cut_at)
+
+    def filed_number(self, categories: Iterable[str], case: FiledCase) -> int:
+        """The number of a class of categories of one root."""
+        return self._filed_number((with_above(categories), case))
+
     def of_subject(self, about: Subject) -> Situation:
         """The situation of a subject, whether it stands there or is pictured."""
+        return self.situation(self.class_of(about), about.categories)
+
+    def class_of(self, about: Subject) -> ItemClass:
+        """The class of a subject, whatever it is filed under."""
         chain = self._chain_of(about.way[-1]) if about.way else ()
         page_kinds, page_own = None, 0
         if about.page is not None:
-            page_kinds = frozenset({self.data.items[about.page].kind})
+            page_kinds = about.page_kinds
             page_own = 1 if about.page in chain else 0
         own = sum(each in about.own_paths for each in chain)
-        item = ItemClass(chain, own, about.kinds, about.state, page_kinds, page_own)
-        return self.situation(item, about.categories)
+        return ItemClass(chain, own, about.kinds, about.state, page_kinds, page_own)
 
     def at_spots(self, spots: set[tuple[str, str]]) -> tuple[set[int], set[int]]:
         """The numbers of the classes of items, and of categories, that some places hold."""

@@ -12,7 +12,7 @@ from prim_lantern.decide.engine.crowd import ANYBODY, AUDIENCES, SITE_CODES
 from prim_lantern.decide.engine.ground import Ground, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
 from prim_lantern.decide.engine.numbered import Numbered
-from prim_lantern.decide.engine.verdict import verdict
+from prim_lantern.decide.engine.verdict import kept_out, verdict
 from prim_lantern.site.who import Who
 
 WAY, FILED, MORE = 16, 32, 48  # where the codes of the levels stand in the key of an answer
@@ -164,6 +164,7 @@ class Plan:
         self.way: list[Entry] = []
         self.filed: list[FiledEntry | None] = []
         self.answers = Answers(asked, shared)
+        self.kept = Kept(asked, shared)
         self._programs: dict[int, tuple[Program, Program]] = {}
         self._filed_programs: dict[int, Program] = {}
         self._nothing: Entry = (SITE_CODES - 1, 0, 0, Parts(Program((), shared.way, -1), WAY))
@@ -176,7 +177,7 @@ class Plan:
     def after(self, compiler: Compiler, ground: Ground, renewed: Renewed) -> Plan:
         """The same where some classes have to be compiled anew."""
         found = Plan(self.asked, compiler, ground, self._shared)
-        found.answers = self.answers
+        found.answers, found.kept = self.answers, self.kept
         found.way = [*self.way[: renewed.ways_from], *found.way[renewed.ways_from :]]
         found.filed = [*self.filed[: renewed.filed_from], *found.filed[renewed.filed_from :]]
         found.grow()
@@ -256,11 +257,17 @@ class Answers(dict[int, int]):
         self._asked = asked
         self._shared = shared
 
-    def __missing__(self, key: int) -> int:
-        site = self._shared.site.facts[key & _CODE]
-        way = self._shared.way.facts[key >> WAY & _CODE]
+    def facts(self, key: int) -> tuple[Any, Any, list[Any]]:
+        """The facts of the site, of the way and of the categories, each for all that is read."""
         codes = [code for code in (key >> FILED & _CODE, key >> MORE & _CODE) if code]
-        filed = [self._shared.filed.facts[code] for code in codes]
+        return (
+            self._shared.site.facts[key & _CODE],
+            self._shared.way.facts[key >> WAY & _CODE],
+            [self._shared.filed.facts[code] for code in codes],
+        )
+
+    def __missing__(self, key: int) -> int:
+        site, way, filed = self.facts(key)
         asked = self._asked
         answer = verdict(
             site[0],
@@ -275,6 +282,19 @@ class Answers(dict[int, int]):
             answer = verdict(site[1], way[1], of_page, reading=True, acting=False)
         self[key] = answer
         return answer
+
+
+class Kept(Answers):
+    """Whether something without exceptions keeps from it: 1 or 0, by the codes of the levels."""
+
+    def __missing__(self, key: int) -> int:
+        site, way, filed = self.facts(key)
+        of_page = [each[1] for each in filed if len(each) > 1]
+        found = kept_out(site[0], way[0], [each[0] for each in filed]) or (
+            len(site) > 1 and kept_out(site[1], way[1], of_page)
+        )
+        self[key] = int(found)
+        return self[key]
 
 
 _CODE: Final = (1 << WAY) - 1

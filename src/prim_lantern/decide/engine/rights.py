@@ -131,6 +131,10 @@ class Rights:
             here = self._by_action[spot] = by_action
         return here.get(action, ())
 
+    def words(self) -> Iterator[Clause]:
+        """All words that are in force."""
+        return (clause for here in self._clauses.values() for clause in here)
+
     def needs_whole_items(self) -> bool:
         """Whether somebody is spoken of by a role whose places lie across those of the words.
 

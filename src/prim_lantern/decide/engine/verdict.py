@@ -36,6 +36,20 @@ def verdict(
     return _say(site.act, way.act, at.act)
 
 
+def kept_out(site: SiteFacts, way: WayFacts, filed: Sequence[FiledFacts]) -> bool:
+    """Whether something without exceptions keeps somebody from it, whatever else is said."""
+    if way.categories is not None:
+        filed = (*filed, way.categories)
+    at = _together(filed)
+    return (
+        site.never
+        or way.never
+        or at.never
+        or (site.barred and way.site != NOT_MET)
+        or (at.barred and way.filed != NOT_MET)
+    )
+
+
 def _reads(site: SiteFacts, way: WayFacts, filed: FiledFacts, access: bool) -> bool:
     if (site.barred and way.site != NOT_MET) or (filed.barred and way.filed != NOT_MET):
         return False
@@ -81,4 +95,4 @@ def _together(filed: Sequence[FiledFacts]) -> FiledFacts:
     )
 
 
-__all__ = ["SILENT", "verdict"]
+__all__ = ["SILENT", "kept_out", "verdict"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from prim_lantern.site.check import content, people, rights
+from prim_lantern.site.check import content, people, rights, texts
 from prim_lantern.site.check.notes import Notes
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Problem
@@ -25,6 +25,8 @@ def problems_in(data: SiteData, sound: SiteData | None = None) -> list[Problem]:
     if not _share(data, sound, _FOR_CONTENT):
         content.check(notes)
     rights.check(notes)
+    if sound is not None:
+        texts.check(notes, sound)
     return notes.problems
 
 

@@ -1,0 +1,379 @@
+"""Nobody lets anybody do what they could not do themselves: found by classes.
+
+Two sites are compared for every sort of person and of item that their words tell apart, at every
+time from the change on; `plain.py` says the same for one person and one item.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from datetime import datetime
+from functools import cached_property
+from typing import Any, Final, NamedTuple
+
+from prim_lantern.change.gate.judged import Judged
+from prim_lantern.change.gate.people import Person, Stretch, everybody, pictured_member, stewarded
+from prim_lantern.change.gate.people import of_user as moments_of
+from prim_lantern.change.gate.pictures import Pictures
+from prim_lantern.change.gate.spots import Lanes, filed_anew, spots
+from prim_lantern.change.gate.spread import Answers, Bools, Spread
+from prim_lantern.decide import subject
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.levels import YES
+from prim_lantern.decide.subject import FRESH, Subject, with_above
+from prim_lantern.decide.timeline import turns_of_words
+from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import SITE, Place, place, way_to
+
+_CREATE: Final = Asked("create", any_state=True)
+_FILE: Final = Asked("file-under", reading=False)
+
+
+class Gain(NamedTuple):
+    """What somebody could newly do, or be freed of: the first of its sort that was found.
+
+    `about` is the pictured item, or the place for an action of managing; `own` says whether it
+    would be their own, and `by_own` whether it is by the one who makes the change.
+    """
+
+    who: str | None
+    action: str
+    about: Subject | Place
+    at: datetime
+    own: bool = False
+    by_own: bool = False
+    category: str | None = None
+
+
+class Gains:
+    """What a change opens that it may not open."""
+
+    def __init__(self, judged: Judged) -> None:
+        self.judged = judged
+
+    # Time ------------------------------------------------------------------------------------
+
+    @cached_property
+    def stretches(self) -> list[Stretch]:
+        """The times from the change on in which the two sites may differ."""
+        judged, at = self.judged, self.judged.made.at
+        sites = [judged.base, judged.after, *([judged.then] if judged.then else [])]
+        turns = {turn for data in sites for turn in turns_of_words(data) if turn is not None}
+        turns |= self._turns_of_maker(sites)
+        moments = [at, *sorted(turn for turn in turns if turn > at)]
+        base = judged.engine.after(judged.base, at)
+        found = []
+        for number, start in enumerate(moments):
+            end = moments[number + 1] if number + 1 < len(moments) else None
+            before = base if start == at else base.after(judged.base, start)
+            after = before.after(judged.after, start)
+            if self._same(after):
+                continue
+            then = before.after(judged.then, start) if judged.then else None
+            found.append(Stretch(start, end, before, after, then))
+        return found
+
+    def _same(self, after: Engine) -> bool:
+        """Whether the two sites say the same at a moment."""
+        return self.judged.sorts <= {"words", "items"} and after.spots == set()
+
+    def _turns_of_maker(self, sites: Iterable[SiteData]) -> set[datetime]:
+        """When whoever makes the change, and those they look after, come into groups or leave."""
+        found = set()
+        for data in sites:
+            if self.judged.by in data.users:
+                engine = self.judged.engine
+                crowd = engine.after(data, engine.at).crowd
+                found |= crowd.turns_of(self.judged.by)
+        return found
+
+    # Words ------------------------------------------------------------------------------------
+
+    def by_words(self) -> Iterator[Gain]:
+        """What somebody gains that the one who makes the change could not do before."""
+        for stretch in self.stretches:
+            yield from _Search(self.judged, stretch, everybody(self.judged, stretch)).gains()
+            yield from self._by_authors(stretch)
+
+    def _by_authors(self, stretch: Stretch) -> Iterator[Gain]:
+        """What those gain who are made an author of an item, or are one no more."""
+        judged = self.judged
+        for path, logins in judged.new_authors:
+            item, was = judged.after.items[path], judged.base.items[path]
+            about = subject.of_item(judged.base, was, stretch.start)
+            again = about._replace(authors=frozenset(item.authors))
+            for login in sorted(logins):
+                for action in _plain_actions(judged.after):
+                    could = _does(stretch.before, login, action, about)
+                    if could or not _does(stretch.after, login, action, again):
+                        continue
+                    if not any(
+                        engine is not None and _does(engine, judged.by, action, about)
+                        for engine in (stretch.before, stretch.then)
+                    ):
+                        yield Gain(login, action, about, stretch.start, own=True)
+
+    # People -----------------------------------------------------------------------------------
+
+    def by_people(self) -> Iterator[Gain]:
+        """What the one who makes a change of people gains, or the groups that they look after."""
+        judged = self.judged
+        for stretch in self.stretches:
+            groups = stewarded(judged, judged.after.groups)
+            some = [
+                *moments_of(stretch, judged.by),
+                *(pictured_member(stretch, name) for name in groups),
+            ]
+            differing = [each for each in some if _differs(stretch, each)]
+            if differing:
+                yield from _Search(judged, stretch, differing, alone=True).gains()
+
+    # What has no exceptions --------------------------------------------------------------------
+
+    def freed(self) -> Iterator[Gain]:
+        """Whom a change frees of what has no exceptions."""
+        for stretch in self.stretches:
+            if _has_finals(stretch.before):
+                yield from _Search(self.judged, stretch, everybody(self.judged, stretch)).freed()
+
+
+def _differs(stretch: Stretch, person: Person) -> bool:
+    """Whether something else reaches somebody after."""
+    if stretch.before.crowd.bits == stretch.after.crowd.bits and stretch.after.spots is not None:
+        return person.before != person.after
+    return True
+
+
+def _has_finals(engine: Engine) -> bool:
+    data = engine.data
+    standing = {each.readership or "" for each in data.readerships_at.values()}
+    standing.add(data.default_readership)
+    return any(rule.no_exceptions for rule in data.rules) or any(
+        data.readership(name).no_exceptions for name in standing
+    )
+
+
+def _does(engine: Engine, login: str | None, action: str, about: Subject) -> bool:
+    """Whether somebody, as if they were active, may do it, four eyes aside."""
+    data = engine.data
+    if login is None or login not in data.users:
+        return engine.allows_of(None, action, about)
+    if engine.is_owner(login):
+        return True
+    asked = Asked(action, author=login in about.authors)
+    mask = engine.crowd.mask_if_active(login, engine.at)
+    return engine.plan(asked).answer(mask, engine.ground.of_subject(about)) == YES
+
+
+def _plain_actions(data: SiteData) -> list[str]:
+    """The actions that are asked of an item alone."""
+    return [action for action in data.item_actions if action not in NEED_MORE]
+
+
+class _Search:
+    """One look at a time: some people, two sites, and all that could stand on them."""
+
+    def __init__(
+        self, judged: Judged, stretch: Stretch, people: Sequence[Person], *, alone: bool = False
+    ) -> None:
+        """`alone` says that nobody among them may gain anything, whatever the maker holds."""
+        self.judged = judged
+        self.stretch = stretch
+        self.alone = alone
+        self.people = people
+        engines = [stretch.before, stretch.after, *([stretch.then] if stretch.then else [])]
+        self.pictures = Pictures(engines)
+        self.was = Spread(stretch.before, [each.before for each in people])
+        self.now = Spread(stretch.after, [each.after for each in people])
+        self.maker = [
+            Spread(engine, [self._mask_of_maker(engine)])
+            for engine in (stretch.before, stretch.then)
+            if engine is not None and judged.by in engine.data.users and not alone
+        ]
+        self.is_maker = [each.login == judged.by for each in people]
+
+    def _mask_of_maker(self, engine: Engine) -> int:
+        return engine.crowd.mask_if_active(self.judged.by, engine.at)
+
+    @cached_property
+    def within(self) -> list[str] | None:
+        """The paths at or below which words differ; None where it may be anywhere."""
+        spots = self.stretch.after.spots
+        if spots is None or self.judged.sorts & {"people"}:
+            return None
+        paths = [name for kind, name in spots if kind == "path"]
+        return paths if len(paths) == len(spots) else None
+
+    # Gains --------------------------------------------------------------------------------------
+
+    def gains(self) -> Iterator[Gain]:
+        """What they gain that the one who makes the change could not do."""
+        if not self.people:
+            return
+        for sort in self.pictures.sorts:
+            ways = list(self.pictures.ways(sort, self.within))
+            for author in (False, True):
+                for action in _plain_actions(self.stretch.after.data):
+                    yield from self._of_items(Asked(action, author=author), ways)
+                yield from self._of_filing(author, ways)
+            if sort.page_kinds or sort.state == self._draft:
+                for author in (False, True) if sort.page_kinds else (True,):
+                    yield from self._of_creating(author, ways, on_page=bool(sort.page_kinds))
+        yield from self._of_managing()
+
+    @cached_property
+    def _draft(self) -> str:
+        """The state that stands for drafts: the first that was met."""
+        return next(sort.state for sort in self.pictures.sorts)
+
+    def _makers(self, asked: Asked, by_own: bool) -> list[Answers]:
+        return [each.asked(asked._replace(author=by_own)) for each in self.maker]
+
+    def _not_held(
+        self, gained: Bools, author: bool, held: Callable[[bool], bool], whose: Sequence[bool]
+    ) -> tuple[int, bool] | None:
+        """One of those who gain, and whether the item would be the maker's own, where the maker
+        does not hold it; what they gain themselves they never held."""
+        for person in gained.nonzero()[0].tolist():
+            for by_own in whose:
+                if self.is_maker[person]:
+                    if by_own == author:
+                        return person, by_own
+                elif not held(by_own):
+                    return person, by_own
+        return None
+
+    def _of_items(self, asked: Asked, ways: Sequence[Subject]) -> Iterator[Gain]:
+        was, now = self.was.asked(asked), self.now.asked(asked)
+        makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
+        lanes = Lanes([was], [now], [*makers[False], *makers[True]])
+        for about, _ in spots(lanes, ways, self.pictures):
+            gained = now.yes(about) & ~was.yes(about)
+            if gained.any():
+                found = self._not_held(
+                    gained,
+                    asked.author,
+                    lambda own, about=about: any(e.yes(about)[0] for e in makers[own]),  # type: ignore[misc]
+                    (False, True),
+                )
+                if found is not None:
+                    yield self._gain(found[0], asked, about, by_own=found[1])
+                    return
+
+    def _gain(self, person: int, asked: Asked, about: Subject, *, by_own: bool = False) -> Gain:
+        login = self.people[person].login
+        return Gain(login, asked.action, about, self.stretch.start, asked.author, by_own)
+
+    # Creating and filing ----------------------------------------------------------------------
+
+    def _of_creating(
+        self, author: bool, ways: Sequence[Subject], *, on_page: bool
+    ) -> Iterator[Gain]:
+        """Creating as pictured: what is one's own then, or a part on whosesoever page."""
+        whose = (False, True) if on_page else (True,)
+        create, file = _CREATE._replace(author=author), _FILE._replace(author=author)
+        both = create, file
+        was, now = ([each.asked(asked) for asked in both] for each in (self.was, self.now))
+        makers = {
+            by_own: [[each.asked(a._replace(author=by_own)) for a in both] for each in self.maker]
+            for by_own in whose
+        }
+        others = [answers for some in makers.values() for pair in some for answers in pair]
+        alone = frozenset(id(each) for each in (was[1], now[1], *others[1::2]))
+        lanes = Lanes(was, now, others, alone)
+        for about, categories in spots(lanes, ways, self.pictures):
+            filing = () if on_page else categories  # a part has its page's
+
+            def yes(pair: Sequence[Answers], about: Subject = about, filing: Any = filing) -> Bools:
+                return pair[0].yes(about) & pair[1].each_alone(about, filing)
+
+            gained = yes(now) & ~yes(was)
+            if gained.any():
+                found = self._not_held(
+                    gained,
+                    author,
+                    lambda own, yes=yes: any(yes(pair)[0] for pair in makers[own]),  # type: ignore[misc]
+                    whose,
+                )
+                if found is not None:
+                    yield self._gain(found[0], create, about, by_own=found[1])
+                    return
+
+    def _of_filing(self, author: bool, ways: Sequence[Subject]) -> Iterator[Gain]:
+        """Filing what stands there, under nothing or one category, under another."""
+        read, file = Asked("read", author=author), _FILE._replace(author=author)
+        reads = self.was.asked(read), self.now.asked(read)
+        files = self.was.asked(file), self.now.asked(file)
+        makers = {
+            own: [
+                (each.asked(read._replace(author=own)), each.asked(file._replace(author=own)))
+                for each in self.maker
+            ]
+            for own in (False, True)
+        }
+        pairs = [pair for some in makers.values() for pair in some]
+        to_read = Lanes([reads[0]], [reads[1]], [pair[0] for pair in pairs])
+        filing = [pair[1] for pair in pairs]
+        to_file = Lanes([files[0]], [files[1]], filing, frozenset(map(id, (*files, *filing))))
+        for about, category in filed_anew(to_read, to_file, ways, self.pictures):
+
+            def yes(
+                pair: tuple[Answers, Answers], about: Subject = about, under: str = category
+            ) -> Bools:
+                return pair[0].yes(about) & pair[1].each_alone(about, [under])
+
+            gained = yes((reads[1], files[1])) & ~yes((reads[0], files[0]))
+            if gained.any():
+                found = self._not_held(
+                    gained,
+                    author,
+                    lambda own, yes=yes: any(yes(pair)[0] for pair in makers[own]),  # type: ignore[misc]
+                    (False, True),
+                )
+                if found is not None:
+                    gain = self._gain(found[0], file, about, by_own=found[1])
+                    yield gain._replace(category=category)
+                    return
+
+    # Managing -----------------------------------------------------------------------------------
+
+    def _of_managing(self) -> Iterator[Gain]:
+        for action in MANAGING_ACTIONS:
+            asked = Asked(action, reading=False)
+            was, now = self.was.asked(asked), self.now.asked(asked)
+            makers = self._makers(asked, False)
+            for where, about in self._places(action):
+                gained = now.yes(about) & ~was.yes(about)
+                for person in gained.nonzero()[0].tolist():
+                    if self.is_maker[person] or not any(each.yes(about)[0] for each in makers):
+                        yield Gain(self.people[person].login, action, where, self.stretch.start)
+                        return
+
+    def _places(self, action: str) -> Iterator[tuple[Place, Subject]]:
+        """The places at which somebody may manage: each that is spoken of, and below each path."""
+        yield SITE, Subject()
+        if action in SITE_WIDE_ACTIONS:
+            return
+        for path in self.pictures.paths:
+            for at in (path, f"{path.rstrip('/')}/{FRESH}"):
+                yield place(path), Subject(way=way_to(at), own_paths=frozenset({at}))
+        for category in self.pictures.categories:
+            yield Place("category", category), Subject(categories=with_above([category]))
+
+    # What has no exceptions -----------------------------------------------------------------------
+
+    def freed(self) -> Iterator[Gain]:
+        """From what somebody was kept without exceptions, and is no more."""
+        for sort in self.pictures.sorts:
+            ways = list(self.pictures.ways(sort, self.within))
+            for author in (False, True):
+                for action in self.stretch.before.data.item_actions:
+                    asked = Asked(action, author=author)
+                    was, now = self.was.asked(asked), self.now.asked(asked)
+                    for about, _ in spots(Lanes([was], [now], []), ways, self.pictures):
+                        freed = was.kept(about) & ~now.kept(about)
+                        for person in freed.nonzero()[0].tolist():
+                            yield self._gain(person, asked, about)
+                            return

@@ -1,0 +1,132 @@
+"""People, real and pictured, as the gate looks at them: by what reaches them before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from datetime import datetime
+from typing import NamedTuple
+
+from prim_lantern.change.gate.judged import Judged
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
+from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.timeline import timed_people
+from prim_lantern.site.people import ACTIVE
+from prim_lantern.site.who import SIGNED_IN, Who
+
+
+class Person(NamedTuple):
+    """Somebody (a login, or None for a guest; a pictured person's stand-in) and their masks."""
+
+    login: str | None
+    before: int
+    after: int
+
+
+class Stretch(NamedTuple):
+    """A time in which no word comes into force or ends, and what decides in it; it begins at
+    `start` and lasts until `end` (None: for ever)."""
+
+    start: datetime
+    end: datetime | None
+    before: Engine
+    after: Engine
+    then: Engine | None
+
+    @property
+    def whos(self) -> frozenset[Who] | None:
+        """Those of whom the words speak that differ (None: maybe anybody)."""
+        renewed = self.after.renewed
+        return renewed.whos if renewed is not None else None
+
+
+def everybody(judged: Judged, stretch: Stretch) -> list[Person]:
+    """One person for each pair of masks: all users (as if active, whatever their state, since
+    that may change), as they are, a guest, and the pictured ones."""
+    before, after = stretch.before, stretch.after
+    found: dict[tuple[int, int], Person] = {(GUEST, GUEST): Person(None, GUEST, GUEST)}
+    for person in (*_pictured(stretch), *_users(stretch)):
+        found.setdefault((person.before, person.after), person)
+    if judged.sorts <= {"words", "items"} and stretch.whos is not None:
+        # nobody else's answers can differ
+        touched = after.crowd.mask(stretch.whos)
+        if before.crowd.bits == after.crowd.bits or not judged.people_gone:
+            return [each for each in found.values() if each.after & touched]
+    return list(found.values())
+
+
+def _pictured(stretch: Stretch) -> Iterator[Person]:
+    yield Person(login_of(SIGNED_IN), ANYBODY, ANYBODY)
+    groups = (engine.data.groups for engine in (stretch.before, stretch.after))
+    for name in dict.fromkeys(each for some in groups for each in some):
+        yield pictured_member(stretch, name)
+
+
+def pictured_member(stretch: Stretch, group: str) -> Person:
+    """Somebody who is in just that group; signed in and nothing else, where there is none such."""
+    login = login_of(Who("group", group))
+    masks = (
+        engine.crowd[login][0] if group in engine.data.groups else ANYBODY
+        for engine in (stretch.before, stretch.after)
+    )
+    return Person(login, *masks)
+
+
+def _users(stretch: Stretch) -> Iterator[Person]:
+    before, after = stretch.before, stretch.after
+    same_people = before.data.users is after.data.users and before.data.groups == after.data.groups
+    timed = {
+        engine.data.people.names[row]
+        for engine in (before, after)
+        for row in timed_people(engine.data)
+    }
+    some = same_people and stretch.whos is not None
+    touched = after.crowd.mask(stretch.whos or ()) if some else -1
+    for login in dict.fromkeys((*before.data.users, *after.data.users)):
+        if login in timed or not same_people:
+            yield from of_user(stretch, login)
+            continue
+        mask = after.crowd[login][0]
+        if mask & touched or before.data.users[login].status != ACTIVE:
+            yield from of_user(stretch, login)
+
+
+def of_user(stretch: Stretch, login: str) -> Iterator[Person]:
+    """Somebody at each moment of a stretch at which their groups change: as they are, and as they
+    would be if they were active."""
+    engines = stretch.before, stretch.after
+    there = [login in engine.data.users for engine in engines]
+    moments = {stretch.start}
+    for engine, here in zip(engines, there, strict=True):
+        if here:
+            moments |= {turn for turn in engine.crowd.turns_of(login) if _within(stretch, turn)}
+    for at in sorted(moments):
+        active = [
+            here and engine.data.users[login].status == ACTIVE
+            for engine, here in zip(engines, there, strict=True)
+        ]
+        masks = [
+            engine.crowd.mask_if_active(login, at) if here else GUEST
+            for engine, here in zip(engines, there, strict=True)
+        ]
+        yield Person(login, *masks)
+        if active[0] != active[1]:
+            actual = (mask if acts else GUEST for mask, acts in zip(masks, active, strict=True))
+            yield Person(login, *actual)
+
+
+def _within(stretch: Stretch, turn: datetime) -> bool:
+    return turn > stretch.start and (stretch.end is None or turn < stretch.end)
+
+
+def stewarded(judged: Judged, groups: Iterable[str]) -> Iterator[str]:
+    """Those of some groups (names of after) whose members the one who makes it looks after, before
+    or after."""
+    whos = judged.belonging.whos(judged.engine.acting(judged.by))
+    for name in groups:
+        after = judged.after.groups.get(name)
+        before = judged.base.groups.get(name)
+        for group in (before, after):
+            if group is not None and not whos.isdisjoint(map(judged.earlier_who, group.stewards)):
+                yield name
+                break

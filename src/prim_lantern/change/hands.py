@@ -1,0 +1,91 @@
+"""Whose hands were on an item since it was last published: what four eyes ask about.
+
+Nobody writes it; it follows from what is changed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from prim_lantern.change.pieces import Piece
+from prim_lantern.change.renames import Renames
+from prim_lantern.site.content import PUBLISHED, SCHEDULED, Item
+from prim_lantern.site.data import SiteData
+
+_SEEN = ("title", "links_to", "categories", "kind", "authors")
+_PUBLIC = (SCHEDULED, PUBLISHED)
+
+
+def with_hands(
+    before: SiteData,
+    after: SiteData,
+    pieces: Sequence[Piece],
+    renames: Renames,
+    by: str,
+    *,
+    brought_in: bool = False,
+    taking_back: bool = False,
+) -> SiteData:
+    """The site after one step, with the hands on every item that it touched.
+
+    Whoever changes an item or a part of it is one of them, and so is who was an author; publishing
+    lets them go. `brought_in` says that new items came with theirs; `taking_back` that nothing is
+    published anew, and no hand is forgotten.
+    """
+    items = [piece for piece in pieces if piece.part == "items"]
+    put: dict[str, Item] = {}
+    for piece in items:
+        found = _with_own(piece, by, brought_in=brought_in, taking_back=taking_back)
+        if found is not None and found != piece.after:
+            put[found.path] = found
+    for path in _pages_touched(before, after, items, renames):
+        page = put.get(path) or after.items[path]
+        if by not in (*page.authors, *page.changed_by):
+            put[path] = replace(page, changed_by=(*page.changed_by, by))
+    return after.with_parts(items=after.content.revised(put.values())) if put else after
+
+
+def _with_own(piece: Piece, by: str, *, brought_in: bool, taking_back: bool) -> Item | None:
+    """An item that came or differs, with its hands; None for one that goes."""
+    before: Item | None = piece.before
+    after: Item | None = piece.after
+    if after is None:
+        return None
+    if before is None:
+        made = () if brought_in or taking_back or by in after.authors else (by,)
+        return replace(after, changed_by=_joined(after, (*after.changed_by, *made)))
+    hands = list(before.changed_by)
+    if taking_back:
+        hands += after.changed_by
+    elif before.state not in _PUBLIC and after.state in _PUBLIC:
+        hands = []
+    if any(getattr(before, each) != getattr(after, each) for each in _SEEN):
+        hands += [*(each for each in before.authors if each not in after.authors), by]
+    return replace(after, changed_by=_joined(after, hands))
+
+
+def _joined(item: Item, hands: Iterable[str]) -> tuple[str, ...]:
+    return tuple(each for each in dict.fromkeys(hands) if each not in item.authors)
+
+
+def _pages_touched(
+    before: SiteData, after: SiteData, items: Sequence[Piece], renames: Renames
+) -> list[str]:
+    """The pages of which a part came, went, differs or has moved."""
+    found: dict[str, None] = {}
+    for piece in items:
+        for data, item in ((before, piece.before), (after, piece.after)):
+            if item is not None and data.all_kinds[item.kind].part:
+                found[data.page_of(item.path)] = None
+    for old, new in renames.paths.items():
+        was = renames.inverse.path(new)
+        if after.is_part(new):
+            found[after.page_of(new)] = None
+            if was == old:
+                found[_page_above(after, old)] = None
+    return [path for path in found if path in after.items and not after.is_part(path)]
+
+
+def _page_above(data: SiteData, path: str) -> str:
+    return data.page_of(path.rpartition("/")[0] or "/")

@@ -1,0 +1,37 @@
+"""Which texts a site can hold: those that every store gives back as they came."""
+
+from __future__ import annotations
+
+import re
+from typing import Final
+
+from prim_lantern.errors import BadValue
+
+LONGEST: Final = 10_000  # letters of one text
+LONGEST_CELL: Final = 100_000  # letters of a list that stands in one cell of a table
+_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f]")
+_SURROGATE = re.compile(r"[\ud800-\udfff]")
+
+
+def text(value: str) -> str:
+    """`value` when a site can hold it; else `BadValue`.
+
+    It has no control characters but line breaks and tabs, no blanks around it, no half of a
+    surrogate pair, and is not longer than 10,000 letters.
+
+    >>> text("The spring seal count")
+    'The spring seal count'
+    """
+    if len(value) > LONGEST:
+        raise BadValue(value, f"is too long: a text has {LONGEST:,} letters at most.")
+    found = _SURROGATE.search(value)
+    if found:
+        raise BadValue(value, "holds half a letter (a lone surrogate); write the text anew.")
+    found = _CONTROL.search(value)
+    if found:
+        raise BadValue(
+            value, f"holds a control character (U+{ord(found[0]):04X}); write the text without it."
+        )
+    if value != value.strip():
+        raise BadValue(value, "begins or ends with a blank; write the text without it.")
+    return value
