@@ -11,13 +11,18 @@ from datetime import datetime
 from functools import cached_property
 from typing import Any, Final, NamedTuple
 
+import numpy as np
+
+from prim_lantern.change.gate.finals import final_actions, has_finals
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch, everybody, pictured_member, stewarded
 from prim_lantern.change.gate.people import of_user as moments_of
-from prim_lantern.change.gate.pictures import Pictures
-from prim_lantern.change.gate.spots import Lanes, filed_anew, spots
+from prim_lantern.change.gate.pictures import Pictures, Sort
+from prim_lantern.change.gate.spots import Lanes, Way, filed_anew, spots
 from prim_lantern.change.gate.spread import Answers, Bools, Spread
+from prim_lantern.change.touched import all_access
 from prim_lantern.decide import subject
+from prim_lantern.decide.clauses import beyond
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.levels import YES
@@ -94,8 +99,40 @@ class Gains:
     def by_words(self) -> Iterator[Gain]:
         """What somebody gains that the one who makes the change could not do before."""
         for stretch in self.stretches:
-            yield from _Search(self.judged, stretch, everybody(self.judged, stretch)).gains()
+            search = _Search(self.judged, stretch, self._people(stretch))
+            yield from search.gains()
+            if search.suspects:
+                yield from self._of_own_work(stretch, search)
             yield from self._by_authors(stretch)
+
+    def _of_own_work(self, stretch: Stretch, search: _Search) -> Iterator[Gain]:
+        """What those gain at items who wrote or changed them, and the maker did not; and at items
+        of the maker's."""
+        judged = self.judged
+        handiwork = stretch.before.crowd.handiwork
+        actions = _plain_actions(judged.after)
+        for login in {each.login for each in search.people}:
+            own = handiwork.of(login) if login and login in judged.base.users else frozenset()
+            for path in sorted(own | handiwork.of(judged.by)):
+                if path not in judged.base.items or not search.may_hold(path):
+                    continue
+                about = subject.of_item(judged.base, judged.base.items[path], stretch.start)
+                for action in actions:
+                    if _does(stretch.before, login, action, about):
+                        continue
+                    if _does(stretch.after, login, action, about) and not self._held(
+                        stretch, action, about
+                    ):
+                        own_work = login in about.authors
+                        yield Gain(login, action, about, stretch.start, own=own_work)
+                        return
+
+    def _held(self, stretch: Stretch, action: str, about: Subject) -> bool:
+        """Whether the maker holds an action at an item that is there."""
+        return any(
+            engine is not None and _does(engine, self.judged.by, action, about)
+            for engine in (stretch.before, stretch.then)
+        )
 
     def _by_authors(self, stretch: Stretch) -> Iterator[Gain]:
         """What those gain who are made an author of an item, or are one no more."""
@@ -109,10 +146,7 @@ class Gains:
                     could = _does(stretch.before, login, action, about)
                     if could or not _does(stretch.after, login, action, again):
                         continue
-                    if not any(
-                        engine is not None and _does(engine, judged.by, action, about)
-                        for engine in (stretch.before, stretch.then)
-                    ):
+                    if not self._held(stretch, action, about):
                         yield Gain(login, action, about, stretch.start, own=True)
 
     # People -----------------------------------------------------------------------------------
@@ -130,29 +164,39 @@ class Gains:
             if differing:
                 yield from _Search(judged, stretch, differing, alone=True).gains()
 
+    def _people(self, stretch: Stretch) -> list[Person]:
+        """Everybody whose answers may differ."""
+        some = everybody(self.judged, stretch)
+        if self.judged.words_differ:
+            return some
+        return [each for each in some if _differs(stretch, each)]
+
     # What has no exceptions --------------------------------------------------------------------
+
+    def _may_free(self) -> bool:
+        """Whether the change can free anybody at all: the words without exceptions are the same, so
+        that only people, or who has a role, can differ."""
+        parts = ("given", "kinds", "actions")
+        return "people" in self.judged.sorts or any(
+            getattr(self.judged.base, part) != getattr(self.judged.after, part) for part in parts
+        )
 
     def freed(self) -> Iterator[Gain]:
         """Whom a change frees of what has no exceptions."""
+        if not self._may_free():
+            return
         for stretch in self.stretches:
-            if _has_finals(stretch.before):
-                yield from _Search(self.judged, stretch, everybody(self.judged, stretch)).freed()
+            if has_finals(stretch.before.data):
+                yield from _Search(self.judged, stretch, self._people(stretch)).freed()
 
 
 def _differs(stretch: Stretch, person: Person) -> bool:
-    """Whether something else reaches somebody after."""
-    if stretch.before.crowd.bits == stretch.after.crowd.bits and stretch.after.spots is not None:
-        return person.before != person.after
-    return True
-
-
-def _has_finals(engine: Engine) -> bool:
-    data = engine.data
-    standing = {each.readership or "" for each in data.readerships_at.values()}
-    standing.add(data.default_readership)
-    return any(rule.no_exceptions for rule in data.rules) or any(
-        data.readership(name).no_exceptions for name in standing
+    """Whether something else reaches somebody after: of whom words may speak."""
+    was, now = (
+        frozenset(who for who, bit in engine.crowd.bits.items() if mask & bit)
+        for engine, mask in ((stretch.before, person.before), (stretch.after, person.after))
     )
+    return was != now
 
 
 def _does(engine: Engine, login: str | None, action: str, about: Subject) -> bool:
@@ -172,6 +216,12 @@ def _plain_actions(data: SiteData) -> list[str]:
     return [action for action in data.item_actions if action not in NEED_MORE]
 
 
+def _among(ways: Sequence[Way], some: Iterable[Subject]) -> list[Way]:
+    """The ways that are where some items are, whatever these are and are filed under."""
+    bare = {(about.way, about.own_paths) for about in some}
+    return [way for way in ways if (way.about.way, way.about.own_paths) in bare]
+
+
 class _Search:
     """One look at a time: some people, two sites, and all that could stand on them."""
 
@@ -183,8 +233,9 @@ class _Search:
         self.stretch = stretch
         self.alone = alone
         self.people = people
-        engines = [stretch.before, stretch.after, *([stretch.then] if stretch.then else [])]
-        self.pictures = Pictures(engines)
+        self.suspects = False
+        """Whether some gain something of their own that the maker may not do for others."""
+        self.pictures = self._pictures()
         self.was = Spread(stretch.before, [each.before for each in people])
         self.now = Spread(stretch.after, [each.after for each in people])
         self.maker = [
@@ -193,9 +244,25 @@ class _Search:
             if engine is not None and judged.by in engine.data.users and not alone
         ]
         self.is_maker = [each.login == judged.by for each in people]
+        self._known_ways: dict[Sort, list[Way]] = {}
 
     def _mask_of_maker(self, engine: Engine) -> int:
+        if self.judged.by not in engine.data.users:
+            return 0
         return engine.crowd.mask_if_active(self.judged.by, engine.at)
+
+    def _pictures(self) -> Pictures:
+        """All that words about these people and the maker tell apart."""
+        stretch, were, are = self.stretch, 0, 0
+        for each in self.people:
+            were, are = were | each.before, are | each.after
+        engines = [(stretch.before, were), (stretch.after, are)]
+        engines += [(stretch.then, 0)] if stretch.then is not None else []
+        return Pictures(
+            [engine for engine, _ in engines],
+            [bits | self._mask_of_maker(engine) for engine, bits in engines],
+            self.within,
+        )
 
     @cached_property
     def within(self) -> list[str] | None:
@@ -206,27 +273,87 @@ class _Search:
         paths = [name for kind, name in spots if kind == "path"]
         return paths if len(paths) == len(spots) else None
 
+    def may_hold(self, path: str) -> bool:
+        """Whether the change can touch what stands at a path."""
+        return self.within is None or not set(self.within).isdisjoint(way_to(path))
+
     # Gains --------------------------------------------------------------------------------------
 
     def gains(self) -> Iterator[Gain]:
         """What they gain that the one who makes the change could not do."""
         if not self.people:
             return
-        for sort in self.pictures.sorts:
-            ways = list(self.pictures.ways(sort, self.within))
-            for author in (False, True):
-                for action in _plain_actions(self.stretch.after.data):
-                    yield from self._of_items(Asked(action, author=author), ways)
-                yield from self._of_filing(author, ways)
-            if sort.page_kinds or sort.state == self._draft:
-                for author in (False, True) if sort.page_kinds else (True,):
-                    yield from self._of_creating(author, ways, on_page=bool(sort.page_kinds))
+        for author in (False, True):
+            readable: dict[Sort, list[Subject]] = {}
+            for sort, ways in self._ways("read"):
+                asked = Asked("read", author=author)
+                yield from self._of_items(asked, ways, readable.setdefault(sort, []))
+            opened = [about for some in readable.values() for about in some]
+            for action in _plain_actions(self.stretch.after.data):
+                if action != "read" and (opened or self._spoken_of(action)):
+                    for _, ways in self._ways(action):
+                        some = ways if self._spoken_of(action) else _among(ways, opened)
+                        yield from self._of_items(Asked(action, author=author), some)
+            if opened or self._spoken_of("file-under"):
+                for _, ways in self._ways("file-under"):
+                    yield from self._of_filing(author, ways)
+            if opened or self._spoken_of("create") or self._spoken_of("file-under"):
+                yield from self._creating(author)
         yield from self._of_managing()
 
+    def _creating(self, author: bool) -> Iterator[Gain]:
+        """Creating: what would be one's own then, as a draft, or a part of any page."""
+        sorts = self.pictures.sorts("create", "file-under")
+        draft = sorts[0].state if sorts else None  # the state that stands for drafts is met first
+        for sort, ways in self._ways("create", "file-under"):
+            if sort.page_kinds or (sort.state == draft and author):
+                yield from self._of_creating(author, ways, on_page=bool(sort.page_kinds))
+
+    def _ways(self, *actions: str) -> list[tuple[Sort, list[Way]]]:
+        """For each sort of item that words about some actions tell apart, where it could stand."""
+        return [(sort, self._ways_of(sort)) for sort in self.pictures.sorts(*actions)]
+
+    def _ways_of(self, sort: Sort) -> list[Way]:
+        found = self._known_ways.get(sort)
+        if found is None:
+            found = [Way(about) for about in self.pictures.ways(sort)]
+            self._known_ways[sort] = found
+        return found
+
+    def _spoken_of(self, action: str) -> bool:
+        """Whether words about an action may differ."""
+        return self._all_touched or self._actions is None or action in self._actions
+
     @cached_property
-    def _draft(self) -> str:
-        """The state that stands for drafts: the first that was met."""
-        return next(sort.state for sort in self.pictures.sorts)
+    def _actions(self) -> frozenset[str] | None:
+        """The actions about which words differ; None where it may be any."""
+        judged = self.judged
+        grants = (all_access(data) for data in (judged.base, judged.after))
+        if len({frozenset(each) for each in grants}) > 1 or judged.base.actions != (
+            judged.after.actions
+        ):
+            return None
+        clauses = (*beyond(judged.base, judged.after), *beyond(judged.after, judged.base))
+        held = {given.role for some in judged.gone_and_come("given") for given in some}
+        if held & self.stretch.before.rights.levels_of_roles.keys() | held & (
+            self.stretch.after.rights.levels_of_roles.keys()
+        ):
+            return None  # it is spoken of whoever has the role
+        cuts = judged.base.rights_cut_at.keys() ^ judged.after.rights_cut_at.keys()
+        return None if cuts else frozenset(each for clause in clauses for each in clause.actions)
+
+    @property
+    def _all_touched(self) -> bool:
+        """Whether answers may differ though the words are the same, as people are not."""
+        return "people" in self.judged.sorts or self.alone
+
+    def _gained(self, gained: Bools, *, author: bool) -> Bools:
+        """Those who gain; a guest is never an author."""
+        return gained & self._members if author else gained
+
+    @cached_property
+    def _members(self) -> Bools:
+        return np.array([each.login is not None for each in self.people], dtype=np.bool_)
 
     def _makers(self, asked: Asked, by_own: bool) -> list[Answers]:
         return [each.asked(asked._replace(author=by_own)) for each in self.maker]
@@ -237,21 +364,23 @@ class _Search:
         """One of those who gain, and whether the item would be the maker's own, where the maker
         does not hold it; what they gain themselves they never held."""
         for person in gained.nonzero()[0].tolist():
-            for by_own in whose:
-                if self.is_maker[person]:
-                    if by_own == author:
-                        return person, by_own
-                elif not held(by_own):
-                    return person, by_own
+            if self.is_maker[person] or not held(author):
+                return person, author
+            self.suspects = self.suspects or any(not held(own) for own in whose if own != author)
         return None
 
-    def _of_items(self, asked: Asked, ways: Sequence[Subject]) -> Iterator[Gain]:
+    def _of_items(
+        self, asked: Asked, ways: Sequence[Way], found_at: list[Subject] | None = None
+    ) -> Iterator[Gain]:
+        """`found_at` is told where anybody gains anything, held or not."""
         was, now = self.was.asked(asked), self.now.asked(asked)
         makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
         lanes = Lanes([was], [now], [*makers[False], *makers[True]])
         for about, _ in spots(lanes, ways, self.pictures):
-            gained = now.yes(about) & ~was.yes(about)
+            gained = self._gained(now.yes(about) & ~was.yes(about), author=asked.author)
             if gained.any():
+                if found_at is not None:
+                    found_at.append(about)
                 found = self._not_held(
                     gained,
                     asked.author,
@@ -268,9 +397,7 @@ class _Search:
 
     # Creating and filing ----------------------------------------------------------------------
 
-    def _of_creating(
-        self, author: bool, ways: Sequence[Subject], *, on_page: bool
-    ) -> Iterator[Gain]:
+    def _of_creating(self, author: bool, ways: Sequence[Way], *, on_page: bool) -> Iterator[Gain]:
         """Creating as pictured: what is one's own then, or a part on whosesoever page."""
         whose = (False, True) if on_page else (True,)
         create, file = _CREATE._replace(author=author), _FILE._replace(author=author)
@@ -289,7 +416,7 @@ class _Search:
             def yes(pair: Sequence[Answers], about: Subject = about, filing: Any = filing) -> Bools:
                 return pair[0].yes(about) & pair[1].each_alone(about, filing)
 
-            gained = yes(now) & ~yes(was)
+            gained = self._gained(yes(now) & ~yes(was), author=author)
             if gained.any():
                 found = self._not_held(
                     gained,
@@ -301,7 +428,7 @@ class _Search:
                     yield self._gain(found[0], create, about, by_own=found[1])
                     return
 
-    def _of_filing(self, author: bool, ways: Sequence[Subject]) -> Iterator[Gain]:
+    def _of_filing(self, author: bool, ways: Sequence[Way]) -> Iterator[Gain]:
         """Filing what stands there, under nothing or one category, under another."""
         read, file = Asked("read", author=author), _FILE._replace(author=author)
         reads = self.was.asked(read), self.now.asked(read)
@@ -324,7 +451,8 @@ class _Search:
             ) -> Bools:
                 return pair[0].yes(about) & pair[1].each_alone(about, [under])
 
-            gained = yes((reads[1], files[1])) & ~yes((reads[0], files[0]))
+            both = yes((reads[1], files[1])) & ~yes((reads[0], files[0]))
+            gained = self._gained(both, author=author)
             if gained.any():
                 found = self._not_held(
                     gained,
@@ -366,14 +494,16 @@ class _Search:
 
     def freed(self) -> Iterator[Gain]:
         """From what somebody was kept without exceptions, and is no more."""
-        for sort in self.pictures.sorts:
-            ways = list(self.pictures.ways(sort, self.within))
-            for author in (False, True):
-                for action in self.stretch.before.data.item_actions:
+        if not self.people:
+            return
+        for action in final_actions(self.stretch.before.data):
+            for _, ways in self._ways(action):
+                for author in (False, True):
                     asked = Asked(action, author=author)
                     was, now = self.was.asked(asked), self.now.asked(asked)
                     for about, _ in spots(Lanes([was], [now], []), ways, self.pictures):
                         freed = was.kept(about) & ~now.kept(about)
+                        freed = self._gained(freed, author=author)
                         for person in freed.nonzero()[0].tolist():
                             yield self._gain(person, asked, about)
                             return

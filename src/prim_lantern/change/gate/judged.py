@@ -188,6 +188,17 @@ class Judged:
         return frozenset(found)
 
     @cached_property
+    def words_differ(self) -> bool:
+        """Whether words that decide differ at all: not a readership, say, that stands nowhere."""
+        was, now = self.base, self.after
+        parts = ("roles", "kinds", "actions", "rights_cut_at")
+        return (
+            any(getattr(was, part) != getattr(now, part) for part in parts)
+            or any(any(self.gone_and_come(part)) for part in ("rules", "given"))
+            or _standing(was) != _standing(now)
+        )
+
+    @cached_property
     def new_authors(self) -> list[tuple[str, frozenset[str]]]:
         """Items whose authors differ, each with those who are an author on one side only."""
         return [
@@ -220,3 +231,12 @@ def _renames_only(piece: Piece) -> bool:
     if piece.part == "category_sets" and piece.before and piece.after:
         return bool(piece.before.categories.keys() == piece.after.categories.keys())
     return False
+
+
+def _standing(data: SiteData) -> dict[tuple[str, str], object]:
+    """The readerships that stand at places, and how."""
+    found: dict[tuple[str, str], object] = {
+        spot: (each.place, each.readership_from_above, data.readership(each.readership or ""))
+        for spot, each in data.readerships_at.items()
+    }
+    return {**found, ("site", "site"): data.readership(data.default_readership)}

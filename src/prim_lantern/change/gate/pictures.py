@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Iterator, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from functools import cached_property
 from itertools import combinations
 from typing import NamedTuple
 
+from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.subject import FRESH, Subject
 from prim_lantern.site.content import PUBLISHED, STATES, Kind
-from prim_lantern.site.places import category_and_above, way_to
+from prim_lantern.site.places import Place, category_and_above, is_above, way_to
+from prim_lantern.site.who import Who
 
 
 class Sort(NamedTuple):
@@ -27,29 +29,72 @@ class Pictures:
     category that is spoken of, and under any two of them.
 
     Whose an item is comes on top. Kinds and states that all words treat alike stand for each other.
+    Only words that speak of somebody with one of some bits count, and those that can hold what is
+    at or below some paths.
     """
 
-    def __init__(self, engines: Sequence[Engine]) -> None:
+    def __init__(
+        self, engines: Sequence[Engine], bits: Sequence[int], within: Sequence[str] | None
+    ) -> None:
+        """Take the engines, for each the bits of all who are asked about, and the paths (None:
+        everything)."""
         self.engines = engines
+        self.within = within
+        self._bits = bits
+        self._sorts: dict[tuple[str, ...], list[Sort]] = {}
 
     # What words tell apart ------------------------------------------------------------------
 
     @cached_property
+    def words(self) -> list[Clause]:
+        """The words that count."""
+        return [
+            each
+            for engine, bits in zip(self.engines, self._bits, strict=True)
+            for each in engine.rights.words()
+            if self._can_hold(each.place) and self._speaks(engine, each.who, bits)
+        ]
+
+    def _speaks(self, engine: Engine, who: Who, bits: int) -> bool:
+        whos = [who]
+        if who.kind == "role":
+            holders = engine.rights.holders.get(who.name, ())
+            whos = [each for access in holders for each in access.given.to]
+        return bool(engine.crowd.mask(whos) & bits)
+
+    def _can_hold(self, where: Place) -> bool:
+        """Whether a place can hold something at or below the paths."""
+        if self.within is None or where.kind != "path":
+            return True
+        return any(
+            where.name == path or is_above(where.name, path) or is_above(path, where.name)
+            for path in self.within
+        )
+
+    @cached_property
+    def _places(self) -> list[Place]:
+        """Where something stands that decides."""
+        places = [each.place for each in self.words]
+        for engine in self.engines:
+            data = engine.data
+            places += (each.place for each in data.readerships_at.values())
+            places += (Place("path", path) for path in data.rights_cut_at)
+            roles = engine.rights.levels_of_roles
+            for name, holders in engine.rights.holders.items():
+                if name in roles or data.roles[name].all_access:
+                    places += (each.place for each in holders)
+        return [each for each in places if self._can_hold(each)]
+
+    @cached_property
     def paths(self) -> list[str]:
         """The paths that are spoken of, or at which rights from above are stopped."""
-        found = {"/"} | {
-            name
-            for engine in self.engines
-            for kind, name in engine.rights.spots()
-            if kind == "path"
-        }
-        return sorted(found)
+        found = {each.name for each in self._places if each.kind == "path"}
+        return sorted(found | {"/"})
 
     @cached_property
     def categories(self) -> list[str]:
         """The categories that are spoken of."""
-        spots = (spot for engine in self.engines for spot in engine.rights.spots())
-        return sorted({name for kind, name in spots if kind == "category"})
+        return sorted({each.name for each in self._places if each.kind == "category"})
 
     @cached_property
     def filings(self) -> list[tuple[str, ...]]:
@@ -63,10 +108,15 @@ class Pictures:
         )
         return [(), *((each,) for each in self.categories), *pairs]
 
-    @cached_property
-    def sorts(self) -> list[Sort]:
-        """The kinds and states in which items are pictured."""
-        words = [clause for engine in self.engines for clause in engine.rights.words()]
+    def sorts(self, *actions: str) -> list[Sort]:
+        """The kinds and states that words about some actions, or about reading, tell apart."""
+        found = self._sorts.get(actions)
+        if found is None:
+            found = self._sorts[actions] = self._sorts_for({*actions, "read", "see-drafts"})
+        return found
+
+    def _sorts_for(self, actions: set[str]) -> list[Sort]:
+        words = [each for each in self.words if not actions.isdisjoint(each.actions)]
         by_kind = list({each.kinds for each in words if each.kinds is not None})
         by_state = list({each.states for each in words if each.states is not None})
         kinds: dict[Hashable, Kind] = {}
@@ -91,10 +141,9 @@ class Pictures:
 
     # Where ----------------------------------------------------------------------------------------
 
-    def ways(self, sort: Sort, within: Iterable[str] | None = None) -> Iterator[Subject]:
-        """Unfiled items of a sort at and below every path that is spoken of; with `within`, only
-        at or below those paths."""
-        tops = None if within is None else set(within)
+    def ways(self, sort: Sort) -> Iterator[Subject]:
+        """Unfiled items of a sort at and below every path that is spoken of."""
+        tops = None if self.within is None else set(self.within)
         if tops is None:
             yield from self._at(sort, f"/{FRESH}")
         for path in self.paths:

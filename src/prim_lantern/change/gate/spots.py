@@ -7,7 +7,9 @@ from itertools import combinations, product
 from typing import NamedTuple
 
 from prim_lantern.change.gate.pictures import Pictures
-from prim_lantern.change.gate.spread import Answers, Codes
+from prim_lantern.change.gate.spread import Answers
+from prim_lantern.decide.engine.case import FiledCase
+from prim_lantern.decide.engine.ground import Ground
 from prim_lantern.decide.subject import Subject, with_above
 
 
@@ -23,12 +25,23 @@ class Spot(NamedTuple):
         return cls(about._replace(categories=with_above(categories)), categories)
 
 
-class _Entry(NamedTuple):
-    """What is said at one way, or under some categories of one root: a text to know it by, and
-    whether anything else is said after than before."""
+class Way:
+    """A pictured item that is not filed, with the class that it is of on each ground."""
 
-    known_by: bytes
-    moved: bool
+    __slots__ = ("_known", "about")
+
+    def __init__(self, about: Subject) -> None:
+        self.about = about
+        self._known: dict[int, tuple[Ground, int, FiledCase]] = {}
+
+    def on(self, ground: Ground) -> tuple[int, FiledCase]:
+        """The number of its class, and what words at categories ask of it."""
+        found = self._known.get(id(ground))
+        if found is None:
+            item = ground.class_of(self.about)
+            found = ground, ground.situation(item, ()), ground.case_of(item)
+            self._known[id(ground)] = found
+        return found[1:]
 
 
 class Lanes(NamedTuple):
@@ -46,111 +59,153 @@ class Lanes(NamedTuple):
         return [*self.was, *self.now, *self.others]
 
     @property
+    def pairs(self) -> Iterable[tuple[Answers, Answers]]:
+        """Those of before with those of after."""
+        return zip(self.was, self.now, strict=True)
+
+    @property
     def whole(self) -> bool:
         """Whether some cannot be told apart by way and categories."""
         return any(each.ground.whole for each in self.every)
 
     @property
     def comparable(self) -> bool:
-        """Whether equal codes before and after mean the same."""
-        pairs = zip(self.was, self.now, strict=True)
-        return all(one.spread.engine.shared is two.spread.engine.shared for one, two in pairs)
+        """Whether the same people are asked on sites of the same groups, so that nothing can
+        differ where the same is said."""
+        return all(
+            was.spread.engine.shared is now.spread.engine.shared
+            and was.spread.masks == now.spread.masks
+            for was, now in self.pairs
+        )
+
+    def way_moved(self, way: Way) -> bool:
+        """Whether the words on a way say something else after."""
+        return any(
+            was.programs(way.on(was.ground)[0]) != now.programs(way.on(now.ground)[0])
+            for was, now in self.pairs
+        )
+
+    def spot_moved(self, about: Subject) -> bool:
+        """Whether anything else is said of an item after, however it is told apart."""
+        return any(was.said_of(about) != now.said_of(about) for was, now in self.pairs)
+
+    def filed_moved(self, way: Way, filing: Iterable[str]) -> bool:
+        """Whether the words at some categories say something else after."""
+        for was, now in self.pairs:
+            for some in self._filings(was, filing):
+                programs = [
+                    each.filed_program(each.ground.filed_number(some, way.on(each.ground)[1]))
+                    for each in (was, now)
+                ]
+                if programs[0] is not programs[1]:
+                    return True
+        return False
+
+    def _filings(self, answers: Answers, filing: Iterable[str]) -> list[list[str]]:
+        alone = id(answers) in self.alone
+        return [[each] for each in filing] if alone else [list(filing)]
+
+    def of_way(self, way: Way) -> bytes:
+        """What is said on a way, in all lanes, as a text to know it by."""
+        return b"|".join(each.way(way.on(each.ground)[0]).tobytes() for each in self.every)
+
+    def of_filing(self, way: Way, filing: Iterable[str]) -> bytes:
+        """What is said at some categories of one root, in the same manner."""
+        found: list[bytes] = []
+        for each in self.every:
+            case = way.on(each.ground)[1]
+            found += (
+                each.filed(each.ground.filed_number(some, case)).tobytes()
+                for some in self._filings(each, filing)
+            )
+        return b"|".join(found)
 
 
-def spots(
-    lanes: Lanes, ways: Sequence[Subject], pictures: Pictures, most: int = 2
-) -> Iterator[Spot]:
+def spots(lanes: Lanes, ways: Sequence[Way], pictures: Pictures, most: int = 2) -> Iterator[Spot]:
     """One item for each way in which answers may come out, where they may have changed."""
     if lanes.whole:
         short = [each for each in pictures.filings if len(each) <= most]
-        yield from (Spot.of(about, each) for about in ways for each in short)
+        comparable = lanes.comparable
+        for way, filing in product(ways, short):
+            spot = Spot.of(way.about, filing)
+            if not comparable or lanes.spot_moved(spot.about):
+                yield spot
         return
     for some in _ways_apart(lanes, ways):
-        filings = list(_filings(lanes, some[0][0], pictures, most))
-        for about, moved in some:
+        filings = _filings(lanes, some[0][0], pictures, most)
+        if not any(moved for _, moved in (*some, *filings)):
+            continue
+        for way, moved in _told_apart(lanes, some):
             for filing, filed_moved in filings:
                 if moved or filed_moved:
-                    yield Spot.of(about, filing)
+                    yield Spot.of(way.about, filing)
 
 
 def filed_anew(
-    read: Lanes, file: Lanes, ways: Sequence[Subject], pictures: Pictures
+    read: Lanes, file: Lanes, ways: Sequence[Way], pictures: Pictures
 ) -> Iterator[tuple[Subject, str]]:
     """Items under nothing or one category, each with a category that it may be filed under next:
     one pair for each way in which reading it and filing it so may come out."""
     if read.whole or file.whole:
         few = [each for each in pictures.filings if len(each) < 2]
-        for about, filed, category in product(ways, few, pictures.categories):
-            yield Spot.of(about, filed).about, category
+        for way, filed, category in product(ways, few, pictures.categories):
+            yield Spot.of(way.about, filed).about, category
         return
     both = Lanes(
         [*read.was, *file.was], [*read.now, *file.now], [*read.others, *file.others], file.alone
     )
     for some in _ways_apart(both, ways):
-        under = list(_filings(read, some[0][0], pictures, 1))
+        under = _filings(read, some[0][0], pictures, 1)
         further = [each for each in _filings(file, some[0][0], pictures, 1) if each[0]]
-        for (about, moved), (filing, read_moved), (onto, filed_moved) in product(
-            some, under, further
+        if not any(moved for _, moved in (*some, *under, *further)):
+            continue
+        for (way, moved), (filing, read_moved), (onto, filed_moved) in product(
+            _told_apart(both, some), under, further
         ):
             if moved or read_moved or filed_moved:
-                yield Spot.of(about, filing).about, onto[0]
+                yield Spot.of(way.about, filing).about, onto[0]
 
 
-def _ways_apart(lanes: Lanes, ways: Sequence[Subject]) -> Iterator[list[tuple[Subject, bool]]]:
-    """Ways of which other things are said, each with whether they have changed; those together of
-    which words at categories ask the same."""
-    by_case: dict[object, dict[bytes, tuple[Subject, bool]]] = {}
-    for about in ways:
-        classes = [(each.ground, each.ground.class_of(about)) for each in lanes.every]
-        case = tuple(ground.case_of(item) for ground, item in classes)
-        entry = _entry(lanes, [[_way(each, about)] for each in lanes.every])
-        by_case.setdefault(case, {}).setdefault(entry.known_by, (about, entry.moved))
-    for some in by_case.values():
-        yield list(some.values())
+def _ways_apart(lanes: Lanes, ways: Sequence[Way]) -> list[list[tuple[Way, bool]]]:
+    """The ways, each with whether something else is said of it after; those together of which
+    words at categories ask the same."""
+    by_case: dict[object, list[tuple[Way, bool]]] = {}
+    comparable = lanes.comparable
+    for way in ways:
+        case = tuple(way.on(each.ground)[1] for each in lanes.every)
+        moved = not comparable or lanes.way_moved(way)
+        by_case.setdefault(case, []).append((way, moved))
+    return list(by_case.values())
 
 
-def _way(answers: Answers, about: Subject) -> Codes:
-    return answers.way(answers.ground.situation(answers.ground.class_of(about), ()))
-
-
-def _entry(lanes: Lanes, said: Iterable[Iterable[Codes]]) -> _Entry:
-    """What is said in each lane, joined."""
-    texts = [b"".join(each.tobytes() for each in lane) for lane in said]
-    count = len(lanes.was)
-    moved = not lanes.comparable or texts[:count] != texts[count : 2 * count]
-    return _Entry(b"|".join(texts), moved)
+def _told_apart(lanes: Lanes, ways: Iterable[tuple[Way, bool]]) -> list[tuple[Way, bool]]:
+    """Of ways on which the same is said, one."""
+    known: dict[bytes, tuple[Way, bool]] = {}
+    for way, moved in ways:
+        known.setdefault(lanes.of_way(way), (way, moved))
+    return list(known.values())
 
 
 def _filings(
-    lanes: Lanes, about: Subject, pictures: Pictures, most: int
-) -> Iterator[tuple[tuple[str, ...], bool]]:
+    lanes: Lanes, way: Way, pictures: Pictures, most: int
+) -> list[tuple[tuple[str, ...], bool]]:
     """Under what it may be filed, and whether something else is said of that after: nothing, and
     for all that is said alike one category, or two of different roots."""
-    yield (), False
+    comparable = lanes.comparable
     known: dict[bytes, list[tuple[str, tuple[str, ...], bool]]] = {}
     for filing in pictures.filings:
         roots = {each.partition("/")[0] for each in filing}
         if len(roots) != 1 or len(filing) > most:
             continue
-        entry = _entry(lanes, (_filed(lanes, each, about, filing) for each in lanes.every))
         (root,) = roots
-        alike = known.setdefault(entry.known_by, [])
+        alike = known.setdefault(lanes.of_filing(way, filing), [])
         if all(other != root for other, _, _ in alike) and len(alike) < most:
-            alike.append((root, filing, entry.moved))
+            moved = not comparable or lanes.filed_moved(way, filing)
+            alike.append((root, filing, moved))
     entries = [each for alike in known.values() for each in alike]
-    for _, filing, moved in entries:
-        yield filing, moved
+    found = [((), False), *((filing, moved) for _, filing, moved in entries)]
     if most > 1:
         for (root, one, moved), (other_root, other, other_moved) in combinations(entries, 2):
             if root != other_root and len(one) == len(other) == 1:
-                yield (*one, *other), moved or other_moved
-
-
-def _filed(
-    lanes: Lanes, answers: Answers, about: Subject, filing: Iterable[str]
-) -> Iterator[Codes]:
-    ground = answers.ground
-    case = ground.case_of(ground.class_of(about))
-    alone = id(answers) in lanes.alone
-    for some in ([each] for each in filing) if alone else [list(filing)]:
-        yield answers.filed(ground.filed_number(some, case))
+                found.append(((*one, *other), moved or other_moved))
+    return found

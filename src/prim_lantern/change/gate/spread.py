@@ -52,6 +52,22 @@ class Answers:
         self.plan = plan
         self.ground = spread.engine.ground
 
+    def programs(self, number: int) -> tuple[int, int]:
+        """By what the programs of the site and of the way are known, for a class of items."""
+        self.plan.grow()
+        site, way = self.plan.programs(number)
+        return id(site), id(way)
+
+    def said_of(self, about: Subject) -> tuple[int, ...]:
+        """By what all programs are known that speak of an item."""
+        way, *some = apart(self.ground.of_subject(about))
+        return (*self.programs(way), *(id(self.filed_program(each)) for each in some if each))
+
+    def filed_program(self, number: int) -> Program:
+        """The program for a class of categories."""
+        self.plan.grow()
+        return self.plan.filed_program(number)
+
     def way(self, number: int) -> Codes:
         """What the site and the way say to each, for a class of items."""
         self.plan.grow()
@@ -60,8 +76,7 @@ class Answers:
 
     def filed(self, number: int) -> Codes:
         """What a class of categories says to each."""
-        self.plan.grow()
-        return self.spread.codes(self.plan.filed_program(number))
+        return self.spread.codes(self.filed_program(number))
 
     def yes(self, about: Subject) -> Bools:
         """Who may, the target of a link aside."""

@@ -6,12 +6,12 @@ from collections.abc import Iterable, Iterator, Mapping, Set
 from datetime import datetime
 
 from prim_lantern.change.gate.content import TOUCHED, differing
+from prim_lantern.change.gate.finals import final_actions, has_finals, kept
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.missing import Missing, from_the_top
 from prim_lantern.decide import subject
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.timeline import turns_of_words
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
@@ -163,7 +163,7 @@ def freed_by_items(judged: Judged) -> Iterator[Missing]:
     at = judged.made.at
     turns = {turn for data in (judged.before, judged.after) for turn in turns_of_words(data)}
     moments = [at, *sorted(turn for turn in turns if turn is not None and turn > at)]
-    if not (_has_finals(judged.before)):
+    if not (has_finals(judged.before)):
         return
     for moment in moments:
         was, now = Reference(judged.before, moment), Reference(judged.after, moment)
@@ -174,14 +174,6 @@ def freed_by_items(judged: Judged) -> Iterator[Missing]:
                     f"somebody is kept from {path} without exceptions, and would be no more"
                 )
                 return
-
-
-def _has_finals(data: SiteData) -> bool:
-    named = {each.readership or "" for each in data.readerships_at.values()}
-    named.add(data.default_readership)
-    return any(rule.no_exceptions for rule in data.rules) or any(
-        data.readership(name).no_exceptions for name in named
-    )
 
 
 def _changed_items(judged: Judged) -> Iterator[tuple[Item, Item]]:
@@ -213,7 +205,7 @@ def _resting_on(judged: Judged, changed: Set[str]) -> set[str]:
 def _freed(judged: Judged, was: Reference, now: Reference, old: Item, new: Item) -> str | None:
     before = subject.of_item(judged.before, old, was.at)
     after = subject.of_item(judged.after, new, now.at)._replace(state=before.state)
-    actions = _final_actions(judged.before)
+    actions = final_actions(judged.before)
     for login in (None, *judged.before.users):
         if login is not None and login not in judged.after.users:
             continue
@@ -221,30 +213,3 @@ def _freed(judged: Judged, was: Reference, now: Reference, old: Item, new: Item)
             if kept(was, login, action, before) and not kept(now, login, action, after):
                 return old.path
     return None
-
-
-def _final_actions(data: SiteData) -> list[str]:
-    """The actions that something without exceptions denies; reading, for readerships, too."""
-    named = {action for rule in data.rules if rule.no_exceptions for action in rule.actions}
-    return [each for each in data.item_actions if each in named or "all" in named or each == "read"]
-
-
-def kept(reference: Reference, login: str | None, action: str, about: Subject) -> bool:
-    """Whether something without exceptions keeps somebody from it, whatever else is said."""
-    if reference.is_owner(login):
-        return False
-    asked = {action, "read"} | ({"see-drafts"} if about.state != "published" else set())
-    if any(reference.final_deny(login, each, about) for each in asked):
-        return True
-    met, _ = reference.readerships_met(about)
-    if any(
-        each.readership.no_exceptions and not reference.is_in(login, each.readership, about)
-        for each in met
-    ):
-        return True
-    if about.page is not None and kept(reference, login, "read", about.of_page):
-        return True
-    target = about.target
-    return target in reference.data.items and kept(
-        reference, login, "read", reference.subject(target or "/")
-    )

@@ -1,0 +1,49 @@
+"""What has no exceptions: whether a site has any, and whether it keeps somebody from something."""
+
+from __future__ import annotations
+
+from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.subject import Subject
+from prim_lantern.site.actions import EVERY_ACTION
+from prim_lantern.site.content import PUBLISHED
+from prim_lantern.site.data import SiteData
+
+
+def has_finals(data: SiteData) -> bool:
+    """Whether a rule has no exceptions, or a readership that stands somewhere."""
+    named = {each.readership or "" for each in data.readerships_at.values()}
+    named.add(data.default_readership)
+    return any(rule.no_exceptions for rule in data.rules) or any(
+        data.readership(name).no_exceptions for name in named
+    )
+
+
+def final_actions(data: SiteData) -> list[str]:
+    """The actions that a rule without exceptions denies; and reading, for readerships."""
+    named = {action for rule in data.rules if rule.no_exceptions for action in rule.actions}
+    return [
+        each
+        for each in data.item_actions
+        if each in named or EVERY_ACTION in named or each == "read"
+    ]
+
+
+def kept(reference: Reference, login: str | None, action: str, about: Subject) -> bool:
+    """Whether something without exceptions keeps somebody from it, whatever else is said."""
+    if reference.is_owner(login):
+        return False
+    asked = {action, "read"} | ({"see-drafts"} if about.state != PUBLISHED else set())
+    if any(reference.final_deny(login, each, about) for each in asked):
+        return True
+    met, _ = reference.readerships_met(about)
+    if any(
+        each.readership.no_exceptions and not reference.is_in(login, each.readership, about)
+        for each in met
+    ):
+        return True
+    if about.page is not None and kept(reference, login, "read", about.of_page):
+        return True
+    target = about.target
+    return target in reference.data.items and kept(
+        reference, login, "read", reference.subject(target or "/")
+    )

@@ -1,0 +1,117 @@
+"""Who may make which change: the classes of the gate against the plain reading, on generated sites."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from random import Random
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from operations import random_proposal
+from prim_lantern.change.gate import Judged, missing_for
+from prim_lantern.change.gate.gains import Gains
+from prim_lantern.change.gate.pictures import Pictures
+from prim_lantern.change.gate.plain import Plain, filed
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.subject import Subject
+from prim_lantern.site.actions import MANAGING_ACTIONS
+from prim_lantern.site.people import ACTIVE
+from prim_lantern.site.places import Place, place
+from prim_lantern.site.who import SIGNED_IN, Who
+from sites import NOON, sites
+
+seeds = st.integers(0, 2**32).map(Random)
+in_columns = sites().map(lambda site: replace(site, items=site.content, users=site.people))
+
+
+def judged_at_random(site, rng):
+    by = rng.choice([login for login, user in site.users.items() if user.status == ACTIVE])
+    proposal = random_proposal(rng, site, by, steps=rng.choice([1, 1, 2]))
+    return Judged(Engine(site, NOON), proposal.data, proposal.renames, proposal.made), proposal
+
+
+def pictured(rng, pictures, whos) -> Subject:
+    """Any item that could stand there, of somebody or nobody."""
+    sort = rng.choice(pictures.sorts("edit", "publish", "create", "read"))
+    about = rng.choice(list(pictures.ways(sort)))
+    some = rng.choice(pictures.filings)
+    return filed(about, *some)._replace(authors=frozenset(whos))
+
+
+@settings(max_examples=25)
+@given(in_columns, seeds)
+def test_what_a_change_opens_is_found_by_classes_as_pair_by_pair(site, rng):
+    judged, proposal = judged_at_random(site, rng)
+    said = [step.said for step in proposal.steps]
+    gains = Gains(judged)
+    words = "words" in judged.sorts
+    found = [gain for gain in [next(gains.by_words(), None)] if gain] if words else []
+    freed = (
+        [g for g in [next(gains.freed(), None)] if g] if judged.sorts & {"words", "people"} else []
+    )
+    for gain in found:  # whatever is found is one
+        plain = Plain(judged, gain.at)
+        about = gain.about
+        if isinstance(about, Subject) and not about.authors and gain.own:
+            about = about._replace(authors=frozenset({gain.who}))
+        assert plain.gains(gain.who, gain.action, about, gain.category) or _later(gain, judged), (
+            gain,
+            said,
+        )
+        if isinstance(about, Subject) and gain.own:
+            theirs = about._replace(authors=frozenset({judged.by}))
+        else:
+            theirs = about
+        assert gain.who == judged.by or not plain.holds(gain.action, theirs, gain.category), (
+            gain,
+            said,
+        )
+    for gain in freed:
+        about = gain.about._replace(authors=frozenset({gain.who} if gain.own else ()))
+        assert Plain(judged, gain.at).frees(gain.who, gain.action, about) or _later(gain, judged), (
+            gain,
+            said,
+        )
+    engines = [judged.engine.after(data, NOON) for data in (judged.base, judged.after)]
+    pictures = Pictures(engines, [-1, -1], None)
+    people = [None, *judged.base.users, login_of(SIGNED_IN)]
+    people += [login_of(Who("group", name)) for name in judged.after.groups]
+    plain = Plain(judged, NOON)
+    for _ in range(50):  # and what is one, is found
+        who = rng.choice(people)
+        if who == judged.base.owner or who not in (None, *judged.after.users, *people):
+            continue
+        about = pictured(rng, pictures, rng.choice([(), (who,)]) if who else ())
+        action = rng.choice(["read", "edit", "publish", "see-drafts", "create", "sell", "comment"])
+        if action == "create":
+            about = about._replace(authors=frozenset({who} if who else ()), state="draft")
+        if words and not found and _in_both(judged, who):
+            assert not plain.opens(who, action, about), (who, action, about, said)
+        if not freed and action != "create" and _in_both(judged, who) and judged.sorts != {"items"}:
+            assert not plain.frees(who, action, about), (who, action, about, said)
+        if words and not found:
+            action, where = rng.choice(MANAGING_ACTIONS), Place("site", "site")
+            if action == "manage-rights":
+                where = place(rng.choice(pictures.paths))
+            assert not plain.opens(who, action, where), (who, action, where, said)
+
+
+def _in_both(judged, who) -> bool:
+    """Whether somebody is there before and after, in the same state."""
+    if who is None or who not in judged.before.users:
+        return True
+    after = judged.after.users.get(who)
+    return after is not None and after.status == judged.before.users[who].status
+
+
+def _later(gain, judged) -> bool:
+    """Whether somebody comes into a group within the time that begins then."""
+    found = judged.base.users.get(gain.who or "")
+    timed = found is not None and (
+        found.enrolments
+        or any(m.period != m.period._replace(since=None, until=None) for m in found.memberships)
+    )
+    return bool(timed) or not _in_both(judged, gain.who)
