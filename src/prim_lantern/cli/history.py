@@ -7,10 +7,9 @@ import click
 from prim_lantern.change.record import Record
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option
-from prim_lantern.errors import NoSuchChange
 from prim_lantern.live import Site
 from prim_lantern.show.changes import record_dict, record_lines, record_rows
-from prim_lantern.show.terminal import console
+from prim_lantern.show.terminal import console, wrapped
 from prim_lantern.site.names import folded
 
 
@@ -83,24 +82,44 @@ def show(number: int, where: str, as_json: bool) -> None:
 
 
 def _one(site: Site, number: int) -> Record:
-    records = site.history()
-    if not 1 <= number <= len(records):
-        raise NoSuchChange(number, len(records))
-    return records[number - 1]
+    return site.store.record(number)
+
+
+@history.command()
+@click.option("--against", metavar="HASH", help="A hash that 'history seal' has printed before.")
+@site_option
+@json_option
+def check(against: str | None, where: str, as_json: bool) -> None:
+    """Is the history whole? Each change is held against the one before, and the last against the
+    site; with --against, nothing up to what was sealed may be altered or dropped (exit code 1
+    where it does not fit)."""
+    store = opened(where).store
+    count = store.check_history(against)
+    by_hand = store.by_hand()
+    if as_json:
+        print_json({"whole": True, "changes": count, "edited_by_hand": by_hand})
+        return
+    changes = "1 change" if count == 1 else f"{count} changes"
+    left = (
+        "the site was edited by hand since; the next change puts that into the history"
+        if by_hand
+        else "the site is as the last left it"
+    )
+    sealed = " Nothing up to the seal was altered or dropped." if against is not None else ""
+    print_lines(wrapped(f"The history is whole: {changes}, and {left}.{sealed}"))
 
 
 @history.command()
 @site_option
 @json_option
-def check(where: str, as_json: bool) -> None:
-    """Is the history whole? Each change is held against the one before, the last against the
-    site (exit code 1 where it does not fit)."""
-    count = opened(where).store.check_history()
+def seal(where: str, as_json: bool) -> None:
+    """The hash of the last change, to be kept elsewhere: it proves later, with 'history check
+    --against', that nothing up to now was altered or dropped."""
+    number, found = opened(where).store.seal()
     if as_json:
-        print_json({"whole": True, "changes": count})
+        print_json({"number": number, "hash": found})
     else:
-        changes = "1 change" if count == 1 else f"{count} changes"
-        click.echo(f"The history is whole: {changes}, and the site is as the last left it.")
+        print_lines([f"After change {number} the history ends with", found])
 
 
 @click.command(short_help="Take a change back.")

@@ -8,8 +8,9 @@ from contextlib import AbstractContextManager
 from datetime import datetime
 from typing import NamedTuple
 
-from prim_lantern.change.pieces import Piece
+from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.record import Record
+from prim_lantern.change.renames import Misfit
 from prim_lantern.change.touches import touches
 from prim_lantern.errors import BrokenHistory, NoSuchChange
 from prim_lantern.formats.entries import State
@@ -80,7 +81,9 @@ class Store(ABC):
     def as_it_stood(self, at: datetime) -> SiteData:
         """The site as it stood at a past moment."""
         data = self.last_recorded()
-        for record in reversed(self.records()):
+        texts = list(self.texts())
+        for number in range(len(texts), 0, -1):
+            record = line_from(texts[number - 1], number).record
             if record.at <= at:
                 break
             data = record.before(data)
@@ -88,7 +91,12 @@ class Store(ABC):
 
     def taken_back_by(self, number: int) -> int | None:
         """The change that took one back, unless that was taken back as well."""
-        by = {each.undoes: each.number for each in self.records(number) if each.undoes is not None}
+        by = {
+            each.undoes: each.number
+            for count, text in enumerate(self.texts(number), number + 1)
+            if '"undoes":null' not in text
+            for each in [line_from(text, count).record]
+        }
         again = by.get(number)
         while again is not None and again in by:  # taken back, and that taken back as well
             again = by.get(by[again])
@@ -117,16 +125,60 @@ class Store(ABC):
     def last_recorded(self) -> SiteData:
         """The site as the last change left it, whatever was done past the history since."""
 
-    def check_history(self) -> int:
-        """Hold every change against the one before, and the last against the site; the number of
-        changes. Raises `BrokenHistory` at the first that does not fit."""
-        texts = list(self.texts())
+    @abstractmethod
+    def snapshot(self) -> tuple[list[str], SiteData]:
+        """The history, and the site as its last change left it, of one moment."""
+
+    def by_hand(self) -> bool:
+        """Whether the site was edited past the history since the last change."""
+        return False
+
+    def seal(self) -> tuple[int, str]:
+        """The number and the hash of the last change. Kept elsewhere, it proves later that nothing
+        up to that change was altered or dropped."""
+        number = self.count()
+        text = next(iter(self.texts(number - 1)), None) if number else None
+        return number, line_from(text, number).hash if text is not None else NO_HASH
+
+    def check_history(self, against: str | None = None) -> int:
+        """Hold every change against the one before, replay all of them back from the site, and
+        find the hash `against`, if one is given; the number of changes.
+
+        Raises `BrokenHistory` at the first that does not fit.
+        """
+        texts, data = self.snapshot()
         lines = [line_from(text, number) for number, text in enumerate(texts, 1)]
         fitting = list(checked(lines, texts))
-        if fitting and fitting[-1].state != str(State.of(self.last_recorded())):
-            number = fitting[-1].record.number
-            raise BrokenHistory(number, "the site is not as this last change left it")
+        state = State.of(data)
+        for line in reversed(fitting):
+            number = line.record.number
+            if line.state != str(state):
+                what = (
+                    "the site" if number == len(fitting) else "what the next change says was there"
+                )
+                raise BrokenHistory(number, f"{what} is not as this change left it")
+            data = self._taken_off(line, data, state)
+        if against is not None and against not in (NO_HASH, *(line.hash for line in fitting)):
+            raise BrokenHistory(
+                len(fitting),
+                "no change up to it has the hash that was kept: what was sealed was altered or "
+                "dropped since",
+            )
         return len(texts)
+
+    @staticmethod
+    def _taken_off(line: Line, data: SiteData, state: State) -> SiteData:
+        """The site before a change; the number of the site follows."""
+        try:
+            before = line.record.before(data)
+        except (Misfit, LookupError):
+            raise BrokenHistory(
+                line.record.number, "what it says it made is not what is there after it"
+            ) from None
+        for piece in differences(before, data):
+            state.add(piece.part, piece.name, piece.after, -1)
+            state.add(piece.part, piece.name, piece.before)
+        return before
 
 
 def next_line(record: Record, last: Line | None, before: SiteData, pieces: Sequence[Piece]) -> Line:

@@ -6,6 +6,7 @@ import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
@@ -26,7 +27,7 @@ from sqlalchemy.pool import NullPool
 
 from prim_lantern.change.pieces import COLUMN_PARTS, Piece, differences
 from prim_lantern.change.record import Record
-from prim_lantern.errors import BadSite, NoSite, StoreTrouble
+from prim_lantern.errors import BadSite, BrokenHistory, NoSite, StoreTrouble
 from prim_lantern.formats.entries import State, as_json
 from prim_lantern.formats.folder.cells import item_cells, person_cells
 from prim_lantern.formats.folder.csv_rows import content_of, people_of
@@ -36,7 +37,9 @@ from prim_lantern.formats.folder.source import Problems, Progress, Rows, without
 from prim_lantern.formats.folder.table import Logins
 from prim_lantern.formats.folder.tables import SiteTables
 from prim_lantern.formats.history import NO_HASH, line_from, text_of
+from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import moment
 from prim_lantern.site.origin import Origin
 from prim_lantern.store import tables
 from prim_lantern.store.base import Seen, Store, Turn, next_line
@@ -74,11 +77,37 @@ class DatabaseStore(Store):
     def read(self, progress: Progress | None = None) -> Seen:
         """The site as it is."""
         with of_database(self.where), self._engine.connect() as connection:
-            row = connection.execute(select(tables.state.c.number)).first()
-            if row is None:
-                raise NoSite(self.where, f"there is no site yet. {_HOW_TO_FILL.format(self.where)}")
-            with without_collecting():
-                return Seen(_read(connection, self.where, progress), row.number)
+            return self._seen(connection, progress)
+
+    def _seen(self, connection: Connection, progress: Progress | None = None) -> Seen:
+        row = connection.execute(select(tables.state.c.number)).first()
+        if row is None:
+            raise NoSite(self.where, f"there is no site yet. {_HOW_TO_FILL.format(self.where)}")
+        with without_collecting():
+            data = _read(connection, self.where, progress)
+            problems = problems_in(data)
+            if problems:
+                raise BadSite(problems, self.where)
+            return Seen(data, row.number, at=_last_moment(connection))
+
+    def newer(self, seen: Seen) -> Seen:
+        """The site as it is now: the changes made since are put into what was seen."""
+        with of_database(self.where), self._engine.connect() as connection:
+            number = connection.execute(select(tables.state.c.number)).scalar() or 0
+            return _caught_up(connection, seen, number)
+
+    def snapshot(self) -> tuple[list[str], SiteData]:
+        """The history and the site, of one moment."""
+        with of_database(self.where), self._engine.connect() as connection:
+            wanted = select(tables.changes.c.line).order_by(tables.changes.c.number)
+            texts = list(connection.scalars(wanted))
+            state = connection.execute(select(tables.state)).one()
+            last = line_from(texts[-1], len(texts)) if texts else None
+            if state.number != len(texts) or (last is not None and state.hash != last.hash):
+                raise BrokenHistory(
+                    len(texts), f"the site says that change {state.number} was the last"
+                )
+            return texts, _read(connection, self.where, None)
 
     @property
     def empty(self) -> bool:
@@ -144,16 +173,7 @@ class _DatabaseTurn(Turn):
 
     def seen(self, before: Seen) -> Seen:
         """The site as it is: changes made since are put into what was seen."""
-        if before.number == self.state.number:
-            return before
-        wanted = select(tables.changes.c.line).where(tables.changes.c.number > before.number)
-        data = before.data
-        lines = self.connection.scalars(wanted.order_by(tables.changes.c.number)).all()
-        for number, text in enumerate(lines, before.number + 1):
-            record = line_from(text, number).record
-            after = record.after(data)
-            data = _with_origins(after, differences(data, after), number)
-        return Seen(data, self.state.number)
+        return _caught_up(self.connection, before, self.state.number)
 
     def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
         """Write a change."""
@@ -166,7 +186,8 @@ class _DatabaseTurn(Turn):
         self.connection.execute(insert(tables.changes), _row(record, text_of(line)))
         values = {"number": record.number, "hash": line.hash, "state": line.state}
         self.connection.execute(update(tables.state).where(_THE_ROW).values(values))
-        return Seen(_with_origins(after, pieces, record.number), record.number)
+        made = _with_origins(after, pieces, record.number)
+        return Seen(made, record.number, at=record.at)
 
 
 def _row(record: Record, text: str) -> dict[str, Any]:
@@ -176,6 +197,26 @@ def _row(record: Record, text: str) -> dict[str, Any]:
         "by": record.by,
         "line": text,
     }
+
+
+def _last_moment(connection: Connection) -> datetime | None:
+    wanted = select(tables.changes.c.at).order_by(tables.changes.c.number.desc()).limit(1)
+    found = connection.execute(wanted).scalar()
+    return moment(found) if found else None
+
+
+def _caught_up(connection: Connection, before: Seen, number: int) -> Seen:
+    """A site with the changes that were made since it was seen."""
+    if before.number == number:
+        return before
+    wanted = select(tables.changes.c.line).where(tables.changes.c.number > before.number)
+    data, at = before.data, before.at
+    lines = connection.scalars(wanted.order_by(tables.changes.c.number)).all()
+    for count, text in enumerate(lines, before.number + 1):
+        record = line_from(text, count).record
+        after = record.after(data)
+        data, at = _with_origins(after, differences(data, after), count), record.at
+    return Seen(data, number, at=at)
 
 
 _HOW_TO_FILL: Final = "'prim-lantern folder in FOLDER --site {}' puts a site there."

@@ -6,6 +6,8 @@ edited by hand since is seen, and goes into the history with the next change.
 
 from __future__ import annotations
 
+import os
+import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from hashlib import sha256
@@ -15,7 +17,7 @@ from typing import Final
 from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames
-from prim_lantern.errors import StoreTrouble
+from prim_lantern.errors import BrokenHistory, StoreTrouble
 from prim_lantern.formats.folder import pending
 from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
 from prim_lantern.formats.folder.source import Progress
@@ -32,6 +34,8 @@ LAST: Final = ".last"
 BY_HAND: Final = "edited by hand"
 _LOCK_FILE: Final = ".lock"
 _WAIT: Final = 20.0  # seconds
+_MARK: Final = b"\xef\xbb\xbf"
+_FRESH: Final = 50_000_000  # nanoseconds in which a file could change twice unseen
 
 
 class FolderStore(Store):
@@ -40,6 +44,8 @@ class FolderStore(Store):
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
         self.where = str(folder)
+        self._known: tuple[object, int] = None, 0
+        self._seen_at: tuple[object, ...] = ()
 
     def read(self, progress: Progress | None = None) -> Seen:
         """The site as it is. Read once more where somebody writes to the folder meanwhile."""
@@ -47,8 +53,10 @@ class FolderStore(Store):
             stamp = self.stamp()
             data = read_folder(self.folder, progress)
             number = self.count()
-            if stamp == self.stamp():
-                return Seen(data, number, stamp)
+            last = self.last_line()
+            at = last.record.at if last is not None else None
+            if stamp == self.stamp() and number == (last.record.number if last else 0):
+                return Seen(data, number, stamp, at)
 
     def stamp(self) -> str:
         """What tells the files as they are from all others."""
@@ -65,18 +73,51 @@ class FolderStore(Store):
 
     def count(self) -> int:
         """The number of the last change: a line each."""
-        return sum(1 for _ in self.texts())
+        mark = self._mark()
+        if mark is None or mark != self._known[0]:
+            self._known = mark, self._history().count(b"\n")
+        return self._known[1]
+
+    def _mark(self) -> tuple[object, ...] | None:
+        """What the system says of the files, by which it is seen at once that none has changed;
+        None where one is so fresh that it could change again without being seen."""
+        found: list[object] = []
+        for name in (*FILES, HISTORY_FILE, pending.PENDING_FILE):
+            try:
+                told = os.stat(self.folder / name)
+            except OSError:
+                found.append(None)
+                continue
+            if time.time_ns() - told.st_mtime_ns < _FRESH:
+                return None
+            found.append((told.st_ino, told.st_size, told.st_mtime_ns))
+        return tuple(found)
+
+    def is_at(self, seen: Seen) -> bool:
+        """Whether the site is still as it was seen, also past the history."""
+        mark = self._mark()
+        if mark is not None and (mark, seen.stamp, seen.number) == self._seen_at:
+            return True
+        same = self.count() == seen.number and self.stamp() == seen.stamp
+        if same and mark is not None:
+            self._seen_at = mark, seen.stamp, seen.number
+        return same
 
     def last_line(self) -> Line | None:
         """The last line of the history."""
-        texts = list(self.texts())
-        return line_from(texts[-1], len(texts)) if texts else None
+        texts = list(self.texts(max(self.count() - 1, 0)))
+        return line_from(texts[-1], self.count()) if texts else None
 
     def texts(self, after: int = 0) -> Iterator[str]:
         """The lines of the history."""
-        for number, line in enumerate(self._history().decode().splitlines(), 1):
-            if number > after:
-                yield line
+        lines = self._history().split(b"\n")
+        if lines and not lines[-1]:
+            lines.pop()  # behind the end of the last line
+        for number, line in enumerate(lines[after:], after + 1):
+            try:
+                yield line.decode()
+            except UnicodeDecodeError:
+                raise BrokenHistory(number, "it is not UTF-8") from None
 
     def _history(self) -> bytes:
         found = pending.pending_in(self.folder)
@@ -94,6 +135,19 @@ class FolderStore(Store):
             return read_folder(self.folder)
         last = self.folder / LAST
         return read_folder(last if last.is_dir() else self.folder)
+
+    def snapshot(self) -> tuple[list[str], SiteData]:
+        """The history, and the site as its last change left it, of one moment."""
+        while True:
+            before = (self.stamp(), self._history())
+            texts, data = list(self.texts()), self.last_recorded()
+            if before == (self.stamp(), self._history()):
+                return texts, data
+
+    def by_hand(self) -> bool:
+        """Whether the files were edited by hand since the last change."""
+        last = self.folder / LAST
+        return last.is_dir() and bool(differences(read_folder(last), read_folder(self.folder)))
 
     def take_history(self, texts: Iterable[str]) -> None:
         """Take over the history that belongs to the files as they are."""
@@ -155,7 +209,7 @@ class _FolderTurn(Turn):
     def _record_hand_work(self, found: Seen, last: SiteData, pieces: Sequence[Piece]) -> Seen:
         record = Record(
             number=found.number + 1,
-            at=now(),
+            at=max(now(), found.at) if found.at is not None else now(),
             by="",
             reason="",
             said=(BY_HAND,),
@@ -163,7 +217,7 @@ class _FolderTurn(Turn):
             patches=(Patch(Renames(), tuple(pieces)),),
         )
         self._write({}, record, last, pieces)
-        return Seen(found.data, record.number, self.store.stamp())
+        return Seen(found.data, record.number, self.store.stamp(), record.at)
 
     def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
         """Write a change: new texts for the files it touches, and its line of the history."""
@@ -173,7 +227,7 @@ class _FolderTurn(Turn):
         self._write(new, record, seen.data, pieces)
         if SITE_FILE in new:  # everything has its line in the new text
             after = after.with_parts(**parts_of(new[SITE_FILE], after.users))
-        return Seen(after, record.number, self.store.stamp())
+        return Seen(after, record.number, self.store.stamp(), record.at)
 
     def _write(
         self,
@@ -185,6 +239,9 @@ class _FolderTurn(Turn):
         folder = self.store.folder
         line = next_line(record, self.last, before, pieces)
         files = {name: text.encode() for name, text in texts.items()}
+        for name, text in files.items():
+            if (folder / name).read_bytes().startswith(_MARK):
+                files[name] = _MARK + text  # the byte-order mark stays
         now = {name: files.get(name) or (folder / name).read_bytes() for name in FILES}
         (folder / LAST).mkdir(exist_ok=True)
         for name, text in now.items():

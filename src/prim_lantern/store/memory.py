@@ -62,6 +62,11 @@ class MemoryStore(Store, Turn):
         """The lines of the history."""
         return map(text_of, self._lines[after:])
 
+    def snapshot(self) -> tuple[list[str], SiteData]:
+        """The history and the site, of one moment."""
+        with self._lock:
+            return list(self.texts()), self._seen.data
+
     def last_recorded(self) -> SiteData:
         """The site as it is."""
         return self._seen.data

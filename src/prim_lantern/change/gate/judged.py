@@ -20,9 +20,7 @@ from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.rights import PlaceSetting
 from prim_lantern.site.who import Who
 
-_WORDS = frozenset(
-    {"rules", "given", "places", "roles", "readerships", "kinds", "actions", "category_sets"}
-)
+_WORDS = frozenset({"rules", "given", "roles", "readerships", "kinds", "actions", "category_sets"})
 _PEOPLE = frozenset({"users", "groups", "plans"})
 
 

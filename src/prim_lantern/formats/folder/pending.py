@@ -9,21 +9,29 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Mapping
+import stat
+from collections.abc import Callable, Mapping
 from contextlib import suppress
+from hashlib import sha256
 from pathlib import Path
 from typing import NamedTuple
+
+from prim_lantern.errors import StoreTrouble
 
 PENDING_FILE = ".pending.json"
 
 
 class Pending(NamedTuple):
-    """The new texts of some files, and a line to add to another after so many bytes of it."""
+    """The new texts of some files, and a line to add to another after so many bytes of it.
+
+    `was` has the SHA-256 of each file as it was ("" where there was none).
+    """
 
     files: Mapping[str, bytes]
     add_to: str
     after: int
     line: bytes
+    was: Mapping[str, str] = {}
 
 
 def pending_in(folder: Path) -> Pending | None:
@@ -33,7 +41,16 @@ def pending_in(folder: Path) -> Pending | None:
     except (FileNotFoundError, NotADirectoryError):
         return None
     files = {name: text.encode() for name, text in found["files"].items()}
-    return Pending(files, found["add_to"], found["after"], found["line"].encode())
+    was = found.get("was", {})
+    return Pending(files, found["add_to"], found["after"], found["line"].encode(), was)
+
+
+def hash_of(path: Path) -> str:
+    """The SHA-256 of what a file holds; "" where there is none."""
+    try:
+        return sha256(path.read_bytes()).hexdigest()
+    except FileNotFoundError:
+        return ""
 
 
 def make(folder: Path, pending: Pending) -> None:
@@ -43,6 +60,7 @@ def make(folder: Path, pending: Pending) -> None:
         "add_to": pending.add_to,
         "after": pending.after,
         "line": pending.line.decode(),
+        "was": {name: hash_of(folder / name) for name in pending.files},
     }
     beside = _written_beside(folder / PENDING_FILE, json.dumps(whole, ensure_ascii=False).encode())
     os.replace(beside, folder / PENDING_FILE)  # here it is made
@@ -52,7 +70,20 @@ def make(folder: Path, pending: Pending) -> None:
 
 
 def finish(folder: Path, pending: Pending) -> None:
-    """Put a change that has been made into the files; done twice, it does no harm."""
+    """Put a change that has been made into the files; done twice, it does no harm.
+
+    A file that is neither as it was nor as it shall be was edited meanwhile: `StoreTrouble`, and
+    nothing is written over.
+    """
+    for name, text in pending.files.items():
+        now = hash_of(folder / name)
+        expected = (pending.was.get(name, now), sha256(text).hexdigest())
+        if now not in expected:
+            raise StoreTrouble(
+                str(folder / name),
+                "it was edited while a change waited to be put into the files. Keep a copy of it, "
+                f"take away {PENDING_FILE} to drop that change, or put back the file to finish it.",
+            )
     for name, text in pending.files.items():
         _replace(folder / name, text)
     with (folder / pending.add_to).open("ab") as file:
@@ -67,6 +98,7 @@ def finish(folder: Path, pending: Pending) -> None:
 
 def _replace(path: Path, text: bytes) -> None:
     """Replace a file, whole or not at all, so that a crash of the machine keeps that too."""
+    path = path.resolve()  # a link stays a link
     os.replace(_written_beside(path, text), path)
     _sync_folder(path.parent)
 
@@ -75,7 +107,8 @@ def _written_beside(path: Path, text: bytes) -> Path:
     """A new file beside another, with a text that is surely on the disk."""
     beside = path.with_name(f"{path.name}.new")
     try:
-        with beside.open("wb") as file:
+        beside.unlink(missing_ok=True)
+        with open(beside, "xb", opener=_opener(path)) as file:
             file.write(text)
             file.flush()
             os.fsync(file.fileno())
@@ -83,6 +116,26 @@ def _written_beside(path: Path, text: bytes) -> Path:
         beside.unlink(missing_ok=True)
         raise
     return beside
+
+
+def _opener(path: Path) -> Callable[[str, int], int]:
+    """Opens a new file that is as open as the one it takes the place of, and keeps its owner; one
+    that is new is no more open than the site itself."""
+    like = path if path.exists() else path.with_name("site.toml")
+    try:
+        found = os.stat(like)
+    except OSError:
+        return lambda name, flags: os.open(name, flags, 0o666)
+
+    def open_alike(name: str, flags: int) -> int:
+        handle = os.open(name, flags, 0o600)
+        with suppress(OSError):
+            if os.name == "posix":
+                os.fchown(handle, found.st_uid, found.st_gid)
+            os.chmod(name, stat.S_IMODE(found.st_mode))
+        return handle
+
+    return open_alike
 
 
 def _sync_folder(folder: Path) -> None:

@@ -183,12 +183,13 @@ class CsvFile:
         if any(len(cells) != width for cells in rows):
             fitting = []
             for cells, line in zip(rows, lines, strict=True):
-                if len(cells) > width:
-                    expected = f"has {len(cells)} cells, but there are {width} columns."
+                if len(cells) != width:
+                    count = f"{len(cells)} cell{'s' if len(cells) != 1 else ''}"
+                    expected = f"has {count}, but there are {width} columns."
                     origin = Origin(self.name, line)
                     self._problems.wrong(origin, None, ",".join(cells), expected)
                 else:
-                    fitting.append((cells + [""] * (width - len(cells)), line))
+                    fitting.append((cells, line))
             rows, lines = [cells for cells, _ in fitting], [line for _, line in fitting]
         if self._progress is not None:
             self._progress(self.name, self._raw.tell(), self._size)

@@ -101,8 +101,20 @@ def _csv_text(columns: Sequence[str], rows: Iterable[Mapping[str, str]], before:
     first = next(csv.reader(io.StringIO(before or "")), [])
     had = [cell.strip() for cell in first if cell.strip() in columns]
     header = [*had, *(each for each in columns if each not in had)]
-    text = io.StringIO(newline="")
-    writer = csv.DictWriter(text, header, restval="", lineterminator="\n")
+    text = _Lines()
+    # with this line end, whatever could end a line is put in quotes
+    writer = csv.DictWriter(text, header, restval="", lineterminator="\r\n")
     writer.writeheader()
     writer.writerows(rows)
-    return text.getvalue()
+    return "".join(text.lines)
+
+
+class _Lines:
+    """Takes rows as they are written, each with a plain line end."""
+
+    def __init__(self) -> None:
+        self.lines: list[str] = []
+
+    def write(self, row: str) -> int:
+        self.lines.append(row[:-2] + "\n")
+        return len(row)
