@@ -5,12 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from random import Random
 
-import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from operations import random_proposal
-from prim_lantern.change.gate import Judged, missing_for
+from prim_lantern.change.gate import Judged
 from prim_lantern.change.gate.gains import Gains
 from prim_lantern.change.gate.pictures import Pictures
 from prim_lantern.change.gate.plain import Plain, filed

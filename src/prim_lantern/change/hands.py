@@ -33,17 +33,31 @@ def with_hands(
     lets them go. `brought_in` says that new items came with theirs; `taking_back` that nothing is
     published anew, and no hand is forgotten.
     """
-    items = [piece for piece in pieces if piece.part == "items"]
+    items = [_without_those_gone(piece, after) for piece in pieces if piece.part == "items"]
     put: dict[str, Item] = {}
     for piece in items:
+        if piece.after is not None and after.all_kinds[piece.after.kind].part:
+            continue  # its hands are its page's
         found = _with_own(piece, by, brought_in=brought_in, taking_back=taking_back)
-        if found is not None and found != piece.after:
+        if found is not None and found != after.items[found.path]:
             put[found.path] = found
     for path in _pages_touched(before, after, items, renames):
         page = put.get(path) or after.items[path]
         if by not in (*page.authors, *page.changed_by):
             put[path] = replace(page, changed_by=(*page.changed_by, by))
     return after.with_parts(items=after.content.revised(put.values())) if put else after
+
+
+def _without_those_gone(piece: Piece, after: SiteData) -> Piece:
+    """An item as it was without the hands of people who are no longer there."""
+    before: Item | None = piece.before
+    if before is None or all(each in after.users for each in (*before.authors, *before.changed_by)):
+        return piece
+    authors, changed_by = (
+        tuple(each for each in hands if each in after.users)
+        for hands in (before.authors, before.changed_by)
+    )
+    return piece._replace(before=replace(before, authors=authors, changed_by=changed_by))
 
 
 def _with_own(piece: Piece, by: str, *, brought_in: bool, taking_back: bool) -> Item | None:
@@ -60,9 +74,14 @@ def _with_own(piece: Piece, by: str, *, brought_in: bool, taking_back: bool) -> 
         hands += after.changed_by
     elif before.state not in _PUBLIC and after.state in _PUBLIC:
         hands = []
-    if any(getattr(before, each) != getattr(after, each) for each in _SEEN):
+    if _seen_differs(before, after):
         hands += [*(each for each in before.authors if each not in after.authors), by]
     return replace(after, changed_by=_joined(after, hands))
+
+
+def _seen_differs(before: Item, after: Item) -> bool:
+    """Whether anything differs that four eyes are to look at."""
+    return any(getattr(before, each) != getattr(after, each) for each in _SEEN)
 
 
 def _joined(item: Item, hands: Iterable[str]) -> tuple[str, ...]:
@@ -75,6 +94,8 @@ def _pages_touched(
     """The pages of which a part came, went, differs or has moved."""
     found: dict[str, None] = {}
     for piece in items:
+        if piece.before and piece.after and not _seen_differs(piece.before, piece.after):
+            continue
         for data, item in ((before, piece.before), (after, piece.after)):
             if item is not None and data.all_kinds[item.kind].part:
                 found[data.page_of(item.path)] = None

@@ -228,7 +228,7 @@ class _Search:
     def __init__(
         self, judged: Judged, stretch: Stretch, people: Sequence[Person], *, alone: bool = False
     ) -> None:
-        """`alone` says that nobody among them may gain anything, whatever the maker holds."""
+        """`alone` says that nobody among them may gain anything, whatever the maker holds now."""
         self.judged = judged
         self.stretch = stretch
         self.alone = alone
@@ -240,10 +240,9 @@ class _Search:
         self.now = Spread(stretch.after, [each.after for each in people])
         self.maker = [
             Spread(engine, [self._mask_of_maker(engine)])
-            for engine in (stretch.before, stretch.then)
-            if engine is not None and judged.by in engine.data.users and not alone
+            for engine in (None if alone else stretch.before, stretch.then)
+            if engine is not None and judged.by in engine.data.users
         ]
-        self.is_maker = [each.login == judged.by for each in people]
         self._known_ways: dict[Sort, list[Way]] = {}
 
     def _mask_of_maker(self, engine: Engine) -> int:
@@ -364,7 +363,7 @@ class _Search:
         """One of those who gain, and whether the item would be the maker's own, where the maker
         does not hold it; what they gain themselves they never held."""
         for person in gained.nonzero()[0].tolist():
-            if self.is_maker[person] or not held(author):
+            if not held(author):
                 return person, author
             self.suspects = self.suspects or any(not held(own) for own in whose if own != author)
         return None
@@ -475,7 +474,7 @@ class _Search:
             for where, about in self._places(action):
                 gained = now.yes(about) & ~was.yes(about)
                 for person in gained.nonzero()[0].tolist():
-                    if self.is_maker[person] or not any(each.yes(about)[0] for each in makers):
+                    if not any(each.yes(about)[0] for each in makers):
                         yield Gain(self.people[person].login, action, where, self.stretch.start)
                         return
 

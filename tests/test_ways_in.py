@@ -1,0 +1,289 @@
+"""Ways by which somebody once came to more than they should, each by name; and what must go on."""
+
+from __future__ import annotations
+
+import pytest
+
+import prim_lantern as pl
+
+NOW = "2027-05-10"
+SITE = """
+[kinds.post]
+four_eyes = true
+[category_sets.topic]
+"press" = "Press"
+[groups.bosses]
+[groups.idle]
+[groups.crew]
+stewards = ["user:sid"]
+members = ["cyd"]
+[groups.outer]
+counts_in = ["crew"]
+[plans.year]
+groups = ["bosses"]
+lasts = "1 year"
+[plans.nothing]
+[roles.all]
+all_access = true
+[roles.badge]
+[roles.editor]
+capabilities = [{ can = ["edit", "create", "submit", "file-under"] }]
+[roles.publisher]
+capabilities = [{ can = ["edit", "create", "publish", "withdraw", "delete"] }]
+[roles.manager]
+capabilities = [{ can = ["manage-rights"] }]
+[roles.clerk]
+capabilities = [{ can = ["manage-people"] }]
+[[given]]
+role = "all"
+to = ["group:bosses"]
+[[given]]
+role = "manager"
+to = ["user:ann"]
+within_any = ["/a"]
+[[given]]
+role = "editor"
+to = ["user:ann", "user:cyd"]
+within_any = ["/a"]
+[[given]]
+role = "editor"
+to = ["user:dan"]
+within_any = ["/a"]
+until = 2027-07-01
+[[given]]
+role = "manager"
+to = ["user:dan"]
+within_any = ["/a"]
+[[given]]
+role = "publisher"
+to = ["user:pat"]
+within_any = ["/a"]
+[[given]]
+role = "clerk"
+to = ["user:kim"]
+[[given]]
+role = "badge"
+to = ["user:cyd"]
+within_any = ["/club"]
+[readerships.club]
+readers = ["role:badge"]
+[readerships.sealed]
+readers = ["group:bosses"]
+no_exceptions = true
+[[places]]
+where = "/club"
+readership = "club"
+[[places]]
+where = "/sealed"
+readership = "sealed"
+[[rules]]
+id = "never"
+deny = ["edit"]
+to = ["group:crew"]
+where = "topic:press"
+no_exceptions = true
+[[rules]]
+id = "not-ann-in-b"
+deny = ["edit"]
+to = ["user:ann"]
+where = "/a/b"
+"""
+PEOPLE = (
+    "ann,Ann,,,,,\nben,Ben,,,,,\ncyd,Cyd,,,,,\ndan,Dan,,,,,\nkim,Kim,,,,,\npat,Pat,,,,,\n"
+    "sid,Sid,,,,,\ntop,Top,,,bosses,,\nsue,Sue,,suspended,bosses,,\nivo,Ivo,,invited,,,\nlap,Lapsed,,,plan:year@2024-01-01,,\n"
+)
+CONTENT = (
+    "/a,page,A,,,,,,,,\n/a/b,page,B,,,,,,,,\n/a/post,post,Post,cyd,ben,draft,,,,,\n"
+    "/a/mine,post,Mine,pat,,draft,,,,,\n/a/out,post,Out,cyd,,,,,,,\n/a/out/panel,panel,Panel,,,,,,,,\n"
+    "/a/press,page,Press,cyd,,,topic:press,,,,\n/club,page,Club,,,,,,,,\n/sealed,page,Sealed,,,,,,,,\n"
+    "/b,page,Other,,,,,,,,\n"
+)
+
+
+@pytest.fixture(autouse=True)
+def clock(monkeypatch):
+    monkeypatch.setenv("PRIM_LANTERN_NOW", NOW)
+
+
+@pytest.fixture
+def site(make_site):
+    return make_site(SITE, PEOPLE, CONTENT)
+
+
+def op(do, **values):
+    return {"do": do.replace("_", "-"), **values}
+
+
+REFUSED = {
+    "all access to guests, by anybody": ("ben", op("give", role="all", to="guests")),
+    "all access to an empty group": ("kim", op("change_group", name="idle", count_in="bosses")),
+    "all access taken from the top": ("ben", op("take_back", role="all", to="group:bosses")),
+    "the top taken out of their group": ("kim", op("remove_members", group="bosses", logins="top")),
+    "a role without capabilities that a readership names": ("ann", op("give", role="badge", to="user:ann", within_any="/club")),
+    "a membership to come": ("kim", op("add_members", group="bosses", logins="ben", since="2030-01-01")),
+    "an enrolment that leads to all access": ("kim", op("enrol", plan="year", logins="ben")),
+    "a longer plan": ("kim", op("change_plan", name="year", lasts="no end")),
+    "bringing back the top": ("kim", op("bring_back", login="sue")),
+    "inviting into all access": ("kim", op("invite", login="ivo", token_hash="sha256:0", until="2030-01-01", groups="bosses")),
+    "a clerk suspending the top": ("kim", op("suspend", login="top")),
+    "a clerk changing the top's e-mail": ("kim", op("change_user", login="top", email="kim@post.example")),
+    "a clerk changing the owner's e-mail": ("kim", op("change_user", login="mo", email="kim@post.example")),
+    "the top changing the owner's e-mail": ("top", op("change_user", login="mo", email="top@post.example")),
+    "a nearer allow past a deny": ("ann", op("allow", actions="edit", to="user:ben", where="/a/b")),
+    "a right for a month given for ever": ("dan", op("give", role="editor", to="user:ben", within_any="/a")),
+    "what one does not hold": ("ann", op("allow", actions="publish", to="user:ben", where="/a")),
+    "all, which takes in more": ("ann", op("allow", actions="all", to="user:ben", where="/a")),
+    "oneself": ("ann", op("allow", actions="delete", to="user:ann", where="/a")),
+    "oneself as author elsewhere": ("ann", op("change_item", path="/b", add_authors="ann")),
+    "a right to manage that one has only further in": ("ann", op("allow", actions="manage-rights", to="user:ben")),
+    "what has no exceptions": ("ann", op("remove_rule", rule="never")),
+    "a final deny": ("ann", op("deny", actions="edit", to="user:ben", where="/a", no_exceptions=True)),
+    "a steward freeing of a final deny": ("sid", op("remove_members", group="crew", logins="cyd")),
+    "taking out of the category of a final deny": ("top2", op("change_item", path="/a/press", no_longer_under="topic:press")),
+    "one's own work, by the one who wrote it": ("pat", op("take_step", path="/a/mine", step="publish")),
+    "by step without the right": ("ann", op("take_step", path="/a/post", step="publish")),
+    "an invitation accepted by its hash": ("ben", op("accept", login="ivo", token_hash="sha256:0")),
+    "a suspended person": ("sue", op("add_item", path="/b/x", kind="page")),
+    "an item where one may not create": ("ben", op("add_item", path="/a/x", kind="page")),
+    "added as public": ("ann", op("import_items", rows=[{"path": "/a/x", "kind": "page"}])),
+    "somebody else as its author": ("cyd", op("import_items", rows=[{"path": "/a/x", "kind": "page", "state": "draft", "authors": "ben"}])),
+    "hands written in an import": ("ann", op("import_items", rows=[{"path": "/a/mine", "changed_by": "cyd"}])),
+    "removing without the right": ("ann", op("remove_item", path="/a/b")),
+    "another's name": ("ben", op("change_user", login="cyd", name="Cyd Two")),
+    "roles by somebody who manages a section": ("ann", op("change_role", name="editor", add=[{"can": ["delete"]}])),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("by", "operation"), REFUSED.values(), ids=REFUSED)
+def test_a_way_in_is_closed(site, by, operation):
+    if by == "top2":  # may edit and file there, but is not the top
+        with site.change(by="mo") as change:
+            change.give("editor", to="user:ben", within_any="site")
+        by = "ben"
+    before = site.data
+    with pytest.raises((pl.NotAllowed, pl.BadChange)):
+        site.change(by=by).do(operation).make()
+    assert site.data is before
+
+
+def test_by_oneself_as_the_owner_nobody_publishes_their_own(site):
+    with site.change(by="mo") as change:
+        change.add_item("/a/new", "post", title="New")
+    with pytest.raises(pl.NotAllowed, match="four eyes"):
+        site.change(by="mo").take_step("/a/new", "publish").make()
+    for steps in (
+        lambda c: c.change_item("/a/new", add_authors="ben", drop_authors="mo"),
+        lambda c: c.change_item("/a/new", title="Newer"),
+    ):
+        with site.change(by="mo") as change:
+            steps(change)
+        with pytest.raises(pl.NotAllowed, match="four eyes"):
+            site.change(by="mo").take_step("/a/new", "publish").make()
+    with site.change(by="top") as change:
+        change.take_step("/a/new", "publish")
+    assert site.data.items["/a/new"].changed_by == ()
+    with site.change(by="mo") as change:  # a panel counts as the page that it is on
+        change.change_item("/a/out/panel", title="Other")
+    assert "mo" in site.data.items["/a/out"].changed_by
+
+
+def test_taken_back_no_hand_is_forgotten(site):
+    with site.change(by="mo") as change:
+        change.change_item("/a/post", title="Mine")
+    with site.change(by="mo") as change:
+        change.undo(site.seen.number)
+    assert "mo" in site.data.items["/a/post"].changed_by
+    assert site.store.check_history() == 2
+
+
+GOES = {
+    "giving what one holds": ("ann", op("allow", actions="edit", to="user:ben", where="/a/post", reach="only-here")),
+    "giving a role within one's section": ("ann", op("give", role="editor", to="user:ben", within_any="/a/press")),
+    "for the time one holds it": ("dan", op("give", role="editor", to="user:ben", within_any="/a/press", until="2027-07-01")),
+    "closing": ("ann", op("set_readership", where="/a", readership="signed-in")),
+    "removing a person": ("kim", op("remove_user", login="ben")),
+    "a member into a group that a final deny names": ("sid", op("add_members", group="crew", logins="ben")),
+    "one's own name": ("ben", op("change_user", login="ben", name="Ben Two")),
+    "importing a draft": ("cyd", op("import_items", rows=[{"path": "/a/x", "kind": "page", "state": "draft"}])),
+    "importing what is in review": ("cyd", op("import_items", rows=[{"path": "/a/x", "kind": "page", "state": "in-review"}])),
+    "publishing what others wrote": ("pat", op("take_step", path="/a/post", step="publish")),
+    "deleting where words stand": ("pat", op("remove_item", path="/a/b")),
+    "what the owner brings in, public": ("mo", op("import_items", rows=[{"path": "/a/x", "kind": "post", "authors": "cyd"}])),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("by", "operation"), GOES.values(), ids=GOES)
+def test_what_must_not_be_refused(site, by, operation):
+    site.change(by=by).do(operation).make()
+    assert site.history()[-1].by == by
+
+
+def test_hiding_and_showing_again_and_taking_back_ones_own_narrowing(site):
+    with site.change(by="ann") as change:
+        change.hide("/a")
+    with site.change(by="ann") as change:
+        change.show("/a")
+    with site.change(by="ann") as change:
+        change.deny("edit", to=["user:ann", "user:cyd"], where="/a", reach="only-here")
+    assert not site.may("ann", "edit", "/a")
+    with site.change(by="ann") as change:
+        change.undo(site.seen.number)
+    assert site.may("ann", "edit", "/a")
+
+
+def test_words_stay_where_something_is_removed(site):
+    with site.change(by="mo") as change:
+        change.remove_item("/sealed")
+    with site.change(by="mo") as change:
+        change.add_item("/sealed", "page")
+    assert not site.may("ben", "read", "/sealed")
+
+
+def test_a_change_is_judged_when_it_is_made(site):
+    change = site.change(by="ann").allow("edit", to="user:ben", where="/a/post", reach="only-here")
+    change.effects()
+    with site.change(by="mo") as other:
+        other.take_back("manager", to="user:ann")
+    with pytest.raises(pl.ChangedMeanwhile):
+        change.make()
+    assert not site.may("ben", "edit", "/a/post")
+
+
+def test_an_undone_acceptance_leaves_no_link_that_works(site):
+    with site.change(by="mo") as change:
+        token = change.invite("zoe")
+    assert site.accept(token) == "zoe"
+    with pytest.raises(pl.BadChange):
+        site.accept(token)
+    with site.change(by="mo") as change:
+        change.undo(site.seen.number)
+    assert site.data.users["zoe"].status == "invited"
+    with pytest.raises(pl.BadChange):
+        site.accept(token)
+
+
+def test_looking_as_somebody_asks_for_the_right_now(site):
+    with pytest.raises(pl.NotAllowed):
+        site.looking_as("cyd", at="2020-01-01", by="ben")
+
+
+def test_moments_of_the_history_never_go_back(site, monkeypatch):
+    with site.change(by="mo") as change:
+        change.change_item("/b", title="One")
+    monkeypatch.setenv("PRIM_LANTERN_NOW", "2020-01-01")
+    with site.change(by="mo") as change:
+        change.change_item("/b", title="Two")
+    assert site.history()[1].at >= site.history()[0].at
+
+
+def test_whoever_would_lose_the_way_back_is_told(site):
+    change = site.change(by="ann").deny("manage-rights", to="user:ann", where="/a")
+    assert any(
+        "you lose the right to manage-rights at /a yourself" in each for each in change.cautions()
+    )
+    with site.change(by="mo") as other:
+        other.give("all", to="user:ben")
+    assert (
+        "you lose all access yourself"
+        in site.change(by="ben").take_back("all", to="user:ben").cautions()[0]
+    )
