@@ -55,50 +55,51 @@ def test_what_a_change_opens_is_found_by_classes_as_pair_by_pair(site, rng):
         [g for g in [next(gains.freed(), None)] if g] if judged.sorts & {"words", "people"} else []
     )
     for gain in found:  # whatever is found is one
-        plain = Plain(judged, gain.at)
-        about = gain.about
-        if isinstance(about, Subject) and not about.authors and gain.own:
-            about = about._replace(authors=frozenset({gain.who}))
-        assert plain.gains(gain.who, gain.action, about, gain.category) or _later(gain, judged), (
-            gain,
-            said,
-        )
-        if isinstance(about, Subject) and gain.own and not gain.about.authors:
-            theirs = about._replace(authors=frozenset({judged.by}))
-        else:
-            theirs = about
-        assert gain.who == judged.by or not plain.holds(gain.action, theirs, gain.category), (
-            gain,
-            said,
-        )
+        assert_opens(judged, gain, said)
     for gain in freed:
         about = gain.about._replace(authors=frozenset({gain.who} if gain.own else ()))
-        assert Plain(judged, gain.at).frees(gain.who, gain.action, about) or _later(gain, judged), (
-            gain,
-            said,
-        )
+        frees = Plain(judged, gain.at).frees(gain.who, gain.action, about)
+        assert frees or _later(gain, judged), (gain, said)
     engines = [judged.engine.after(data, NOON) for data in (judged.base, judged.after)]
     pictures = Pictures(engines, [-1, -1], None)
     people = [None, *judged.base.users, login_of(SIGNED_IN)]
     people += [login_of(Who("group", name)) for name in judged.after.groups]
+    whos = [who for who in people if _in_both(judged, who) and who != judged.base.owner]
+    if not found and words:
+        assert_nothing_opens(judged, rng, pictures, whos, said)
+    if not freed and judged.sorts & {"words", "people"}:
+        plain = Plain(judged, NOON)
+        for _ in range(30):
+            who = rng.choice(whos)
+            about = pictured(rng, pictures, rng.choice([(), (who,)]) if who else ())
+            action = rng.choice(["read", "edit", "publish", "see-drafts", "comment"])
+            assert not plain.frees(who, action, about), (who, action, about, said)
+
+
+def assert_opens(judged, gain, said):
+    plain, about = Plain(judged, gain.at), gain.about
+    own = isinstance(about, Subject) and gain.own and not about.authors
+    theirs = about._replace(authors=frozenset({judged.by})) if own else about
+    about = about._replace(authors=frozenset({gain.who})) if own else about
+    gains = plain.gains(gain.who, gain.action, about, gain.category)
+    assert gains or _later(gain, judged), (gain, said)
+    holds = plain.holds(gain.action, theirs, gain.category)
+    assert gain.who == judged.by or not holds, (gain, said)
+
+
+def assert_nothing_opens(judged, rng, pictures, whos, said):
     plain = Plain(judged, NOON)
-    for _ in range(50):  # and what is one, is found
-        who = rng.choice(people)
-        if who == judged.base.owner or who not in (None, *judged.after.users, *people):
-            continue
+    for _ in range(40):
+        who = rng.choice(whos)
         about = pictured(rng, pictures, rng.choice([(), (who,)]) if who else ())
         action = rng.choice(["read", "edit", "publish", "see-drafts", "create", "sell", "comment"])
         if action == "create":
             about = about._replace(authors=frozenset({who} if who else ()), state="draft")
-        if words and not found and _in_both(judged, who):
-            assert not plain.opens(who, action, about), (who, action, about, said)
-        if not freed and action != "create" and _in_both(judged, who) and judged.sorts != {"items"}:
-            assert not plain.frees(who, action, about), (who, action, about, said)
-        if words and not found:
-            action, where = rng.choice(MANAGING_ACTIONS), Place("site", "site")
-            if action == "manage-rights":
-                where = place(rng.choice(pictures.paths))
-            assert not plain.opens(who, action, where), (who, action, where, said)
+        assert not plain.opens(who, action, about), (who, action, about, said)
+        action, where = rng.choice(MANAGING_ACTIONS), Place("site", "site")
+        if action == "manage-rights":
+            where = place(rng.choice(pictures.paths))
+        assert not plain.opens(who, action, where), (who, action, where, said)
 
 
 def _in_both(judged, who) -> bool:

@@ -25,7 +25,9 @@ from prim_lantern.decide import subject
 from prim_lantern.decide.clauses import beyond
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
 from prim_lantern.decide.engine.levels import YES
+from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.decide.subject import FRESH, Subject, with_above
 from prim_lantern.decide.timeline import turns_of_words
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
@@ -216,6 +218,17 @@ def _plain_actions(data: SiteData) -> list[str]:
     return [action for action in data.item_actions if action not in NEED_MORE]
 
 
+def _mask(engine: Engine, person: Person) -> int:
+    """The mask of somebody on another site; that of a guest where they are not there."""
+    login, data = person.login, engine.data
+    if login is None:
+        return GUEST
+    if login.startswith(STAND_IN):
+        group = login.removeprefix(f"{STAND_IN}group:")
+        return engine.crowd[login][0] if group in data.groups else ANYBODY
+    return engine.crowd.mask_if_active(login, engine.at) if login in data.users else GUEST
+
+
 def _among(ways: Sequence[Way], some: Iterable[Subject]) -> list[Way]:
     """The ways that are where some items are, whatever these are and are filed under."""
     bare = {(about.way, about.own_paths) for about in some}
@@ -243,6 +256,10 @@ class _Search:
             for engine in (None if alone else stretch.before, stretch.then)
             if engine is not None and judged.by in engine.data.users
         ]
+        then = stretch.then
+        self.earlier = [] if then is None else [Spread(then, [_mask(then, e) for e in people])]
+        """The same people before a change of one's own that is taken back: what they could do then
+        they may come to again."""
         self._known_ways: dict[Sort, list[Way]] = {}
 
     def _mask_of_maker(self, engine: Engine) -> int:
@@ -376,7 +393,10 @@ class _Search:
         makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
         lanes = Lanes([was], [now], [*makers[False], *makers[True]])
         for about, _ in spots(lanes, ways, self.pictures):
-            gained = self._gained(now.yes(about) & ~was.yes(about), author=asked.author)
+            gained = now.yes(about) & ~was.yes(about)
+            for each in self.earlier:
+                gained &= ~each.asked(asked).yes(about)
+            gained = self._gained(gained, author=asked.author)
             if gained.any():
                 if found_at is not None:
                     found_at.append(about)
@@ -415,7 +435,10 @@ class _Search:
             def yes(pair: Sequence[Answers], about: Subject = about, filing: Any = filing) -> Bools:
                 return pair[0].yes(about) & pair[1].each_alone(about, filing)
 
-            gained = self._gained(yes(now) & ~yes(was), author=author)
+            gained = yes(now) & ~yes(was)
+            for each in self.earlier:
+                gained &= ~yes([each.asked(asked) for asked in both])
+            gained = self._gained(gained, author=author)
             if gained.any():
                 found = self._not_held(
                     gained,
@@ -450,8 +473,10 @@ class _Search:
             ) -> Bools:
                 return pair[0].yes(about) & pair[1].each_alone(about, [under])
 
-            both = yes((reads[1], files[1])) & ~yes((reads[0], files[0]))
-            gained = self._gained(both, author=author)
+            gained = yes((reads[1], files[1])) & ~yes((reads[0], files[0]))
+            for each in self.earlier:
+                gained &= ~yes((each.asked(read), each.asked(file)))
+            gained = self._gained(gained, author=author)
             if gained.any():
                 found = self._not_held(
                     gained,
@@ -473,6 +498,8 @@ class _Search:
             makers = self._makers(asked, False)
             for where, about in self._places(action):
                 gained = now.yes(about) & ~was.yes(about)
+                for each in self.earlier:
+                    gained &= ~each.asked(asked).yes(about)
                 for person in gained.nonzero()[0].tolist():
                     if not any(each.yes(about)[0] for each in makers):
                         yield Gain(self.people[person].login, action, where, self.stretch.start)

@@ -35,9 +35,11 @@ class Plain:
     def gains(
         self, who: str | None, action: str, about: Subject | Place, category: str | None = None
     ) -> bool:
-        """Whether somebody may do it after, and may not before."""
-        return may(self.after, who, action, about, category) and not may(
-            self.before, who, action, about, category
+        """Whether somebody may do it after, and may not before; nor could they before a change of
+        one's own that is taken back."""
+        earlier = [each for each in (self.before, self.then) if each is not None]
+        return may(self.after, who, action, about, category) and not any(
+            may(each, who, action, about, category) for each in earlier
         )
 
     def holds(self, action: str, about: Subject | Place, category: str | None = None) -> bool:
