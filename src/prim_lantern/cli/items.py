@@ -103,10 +103,14 @@ def step(path: str, step: str, public_from: str | None, public_until: str | None
 
 @item.command()
 @click.argument("path", shell_complete=complete_place)
+@click.option(
+    "--with-words", is_flag=True, help="Also rules, readerships, limits that stand there."
+)
 @changing
-def remove(path: str, how: How) -> int:
-    """Remove an item with all below it, and what is set at those paths alone."""
-    return carry_out(how, lambda change: change.remove_item(path))
+def remove(path: str, with_words: bool, how: How) -> int:
+    """Remove an item with all below it. What is said of those paths stays, for whatever comes there
+    next, unless --with-words takes it away."""
+    return carry_out(how, lambda change: change.remove_item(path, with_words))
 
 
 @item.command()

@@ -81,7 +81,7 @@ class Pictures:
             places += (Place("path", path) for path in data.rights_cut_at)
             roles = engine.rights.levels_of_roles
             for name, holders in engine.rights.holders.items():
-                if name in roles or data.roles[name].all_access:
+                if holders and (name in roles or data.roles[name].all_access):
                     places += (each.place for each in holders)
         return [each for each in places if self._can_hold(each)]
 
