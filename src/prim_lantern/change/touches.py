@@ -3,29 +3,59 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, NamedTuple
 
 from prim_lantern.change.pieces import LISTED_PARTS, Piece
 from prim_lantern.change.record import Record
 from prim_lantern.site.content import Item
-from prim_lantern.site.places import way_to
+from prim_lantern.site.places import Place, way_to
 
 
-def touches(record: Record) -> frozenset[str]:
-    """The keys of all that a change touched or speaks of."""
-    return frozenset(_keys(record))
+class Touches(NamedTuple):
+    """The keys of all that a change touched or speaks of; the paths that it moved; and the paths
+    at which its things stand, with those above them."""
+
+    keys: frozenset[str]
+    moved: frozenset[str]
+    stands: frozenset[str]
+
+    def meet(self, other: Touches) -> bool:
+        """Whether two changes touched something in common."""
+        return not (
+            self.keys.isdisjoint(other.keys)
+            and self.moved.isdisjoint(other.stands | other.moved)
+            and self.stands.isdisjoint(other.moved)
+        )
 
 
-def _keys(record: Record) -> Iterator[str]:
+def touches(record: Record) -> Touches:
+    """What a change touched."""
+    moved, stands, keys = set(), set(), set()
     for patch in record.patches:
-        for renamed, sort in ((patch.renames.paths, "items"), (patch.renames.groups, "groups")):
-            for old, new in renamed.items():
-                for name in (old, new):
-                    yield f"{sort}:{name}"
-                    if sort == "items":
-                        yield f"moved:{name}"
+        for old, new in patch.renames.paths.items():
+            moved |= {old, new}
+            stands |= {*way_to(old), *way_to(new)}
+        keys |= {f"groups:{name}" for pair in patch.renames.groups.items() for name in pair}
         for piece in patch.pieces:
-            yield from _of_piece(piece)
+            keys.update(_of_piece(piece))
+            for path in _paths_of(piece):
+                stands.update(way_to(path))
+    return Touches(frozenset(keys), frozenset(moved), frozenset(stands))
+
+
+def _paths_of(piece: Piece) -> Iterator[str]:
+    """The paths at which a thing stands."""
+    for each in (piece.before, piece.after):
+        place, where = getattr(each, "place", None), getattr(each, "where", None)
+        for spot in (place, where, *getattr(each, "within_any", ())):
+            if isinstance(spot, Place) and spot.kind == "path":
+                yield spot.name
+            elif isinstance(spot, str):
+                yield spot
+        if isinstance(each, Item):
+            yield each.path
+            if each.links_to:
+                yield each.links_to
 
 
 def _of_piece(piece: Piece) -> Iterator[str]:
@@ -37,7 +67,7 @@ def _of_piece(piece: Piece) -> Iterator[str]:
         if piece.part in LISTED_PARTS:
             yield f"{piece.part}={each!r}"
         if isinstance(each, Item):
-            yield from (f"below:{path}" for path in way_to(each.path)[:-1])
+            yield from (f"items:{path}" for path in way_to(each.path)[1:-1])
             yield from (f"users:{login}" for login in (*each.authors,))
             yield from (f"category:{name}" for name in each.categories)
         yield from _names_in(each)

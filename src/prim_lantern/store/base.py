@@ -104,8 +104,8 @@ class Store(ABC):
 
     def touching(self, record: Record) -> list[Record]:
         """The later changes that touched something that this one touched, the oldest first."""
-        keys = touches(record)
-        return [each for each in self.records(record.number) if not keys.isdisjoint(touches(each))]
+        of_it = touches(record)
+        return [each for each in self.records(record.number) if of_it.meet(touches(each))]
 
     def before_change(self, number: int) -> SiteData:
         """The site as it was before a change."""

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import islice
+from typing import Final
 
 from prim_lantern.change.gate import asks, top
 from prim_lantern.change.gate.gains import Gain, Gains
@@ -13,6 +15,8 @@ from prim_lantern.change.operations.base import Made
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.people import ACTIVE
 from prim_lantern.site.places import SITE, Place
+
+_LOOKED_AT: Final = 8
 
 
 def missing_for(judged: Judged) -> list[Missing]:
@@ -51,9 +55,11 @@ def _by_effects(judged: Judged) -> Iterator[Missing]:
 
 
 def _first(judged: Judged, found: Iterator[Gain]) -> Iterator[Missing]:
-    for each in found:
-        yield gained(judged, each)
-        return
+    """The gain that tells most of the first few: of an action that the change itself names."""
+    some = list(islice(found, _LOOKED_AT))
+    named = {action for rule in judged.gone_and_come("rules")[1] for action in rule.actions}
+    telling = [each for each in some if each.action in named] or some
+    yield from (gained(judged, each) for each in telling[:1])
 
 
 # Who else could, and what one gives away ------------------------------------------------------
