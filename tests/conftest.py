@@ -22,10 +22,13 @@ settings.register_profile(
     "quick",
     max_examples=60,
     deadline=None,
+    derandomize=True,  # the same sites each time; --long tries ever new ones
     suppress_health_check=list(HealthCheck),
     phases=[phase for phase in Phase if phase is not Phase.explain],
 )
-settings.register_profile("long", parent=settings.get_profile("quick"), max_examples=20_000)
+settings.register_profile(
+    "long", parent=settings.get_profile("quick"), max_examples=20_000, derandomize=False
+)
 settings.load_profile("quick")
 
 

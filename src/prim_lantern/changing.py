@@ -380,8 +380,9 @@ class Change:
             seen = turn.seen(self._seen)
             if seen.data is not self._seen.data or seen.number != self._seen.number:
                 numbers = range(self._seen.number + 1, seen.number + 1)
-                self._seen = seen
+                self._site.take(seen)
                 self._again(seen.data, looked_at, numbers)
+                self._seen = seen  # only now: where a step fails, nothing was looked at anew
             elif self._site.turn_between(self._proposal.made.at, self._now()):
                 self._again(seen.data, looked_at, ())
             pieces = differences(seen.data, self._proposal.data)

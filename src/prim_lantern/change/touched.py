@@ -69,7 +69,7 @@ class Touched:
             gone = [path for path in self.before.data.content.names if path not in now]
         before += [was[path] for path in gone]
         after = [*range(len(paths)), *(-1 for _ in gone)]
-        return [*paths, *gone], (np.array(before), np.array(after))
+        return [*paths, *gone], (np.array(before, np.int64), np.array(after, np.int64))
 
     @cached_property
     def changed_paths(self) -> set[str]:

@@ -153,10 +153,10 @@ class Store(ABC):
         for line in reversed(fitting):
             number = line.record.number
             if line.state != str(state):
-                what = (
-                    "the site" if number == len(fitting) else "what the next change says was there"
-                )
-                raise BrokenHistory(number, f"{what} is not as this change left it")
+                last = number == len(fitting)
+                what = "the site" if last else "what the next change says was there"
+                change = "this last change" if last else "this change"
+                raise BrokenHistory(number, f"{what} is not as {change} left it")
             data = self._taken_off(line, data, state)
         if against is not None and against not in (NO_HASH, *(line.hash for line in fitting)):
             raise BrokenHistory(

@@ -86,7 +86,7 @@ def finish(folder: Path, pending: Pending) -> None:
             )
     for name, text in pending.files.items():
         _replace(folder / name, text)
-    with (folder / pending.add_to).open("ab") as file:
+    with open(folder / pending.add_to, "ab", opener=_opener(folder / pending.add_to)) as file:
         file.truncate(pending.after)  # part of the line may be there already
         file.seek(pending.after)
         file.write(pending.line)
