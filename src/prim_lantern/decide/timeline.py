@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import datetime
 
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import ALWAYS
+from prim_lantern.site.rights import Given, Rule
 
 
 class Timeline:
@@ -39,10 +40,15 @@ class Timeline:
         return self._turns[number] if number < len(self._turns) else None
 
 
-def turns_of_words(data: SiteData) -> Iterator[datetime | None]:
-    """The ends of the times for which rules are made and roles given (None: open)."""
-    for period in (*(rule.period for rule in data.rules), *(each.period for each in data.given)):
-        yield from period
+def turns_of_words(
+    data: SiteData, matters: Callable[[Rule | Given], bool] | None = None
+) -> Iterator[datetime | None]:
+    """The ends of the times for which rules are made and roles given (None: open); of those alone
+    that matter, where somebody says which do."""
+    words: list[Rule | Given] = [*data.rules, *data.given]
+    for word in words:
+        if word.period != ALWAYS and (matters is None or matters(word)):
+            yield from word.period
 
 
 def _turns_of_items(data: SiteData, rows: set[int] | None) -> Iterator[datetime | None]:

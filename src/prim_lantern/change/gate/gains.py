@@ -6,7 +6,7 @@ time from the change on; `plain.py` says the same for one person and one item.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence, Set
 from datetime import datetime
 from functools import cached_property
 from typing import Any, Final, NamedTuple
@@ -22,6 +22,8 @@ from prim_lantern.change.gate.spots import Lanes, Way, filed_anew, spots
 from prim_lantern.change.gate.spread import Answers, Bools, Spread
 from prim_lantern.change.touched import all_access
 from prim_lantern.decide import subject
+from prim_lantern.decide.belonging import Belonging
+from prim_lantern.decide.belonging import Way as WayIn
 from prim_lantern.decide.clauses import beyond
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
@@ -32,7 +34,9 @@ from prim_lantern.decide.subject import FRESH, Subject, with_above
 from prim_lantern.decide.timeline import turns_of_words
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import SITE, Place, place, way_to
+from prim_lantern.site.places import SITE, Place, is_above, place, way_to
+from prim_lantern.site.rights import Given, Rule
+from prim_lantern.site.who import Who
 
 _CREATE: Final = Asked("create", any_state=True)
 _FILE: Final = Asked("file-under", reading=False)
@@ -67,10 +71,10 @@ class Gains:
         """The times from the change on in which the two sites may differ."""
         judged, at = self.judged, self.judged.made.at
         sites = [judged.base, judged.after, *([judged.then] if judged.then else [])]
-        turns = {turn for data in sites for turn in turns_of_words(data) if turn is not None}
-        turns |= self._turns_of_maker(sites)
-        moments = [at, *sorted(turn for turn in turns if turn > at)]
         base = judged.engine.after(judged.base, at)
+        whole = Stretch(at, None, base, base.after(judged.after, at), None)
+        turns = self._turns_of_words(sites, whole) | self._turns_of_maker(sites)
+        moments = [at, *sorted(turn for turn in turns if turn > at)]
         found = []
         for number, start in enumerate(moments):
             end = moments[number + 1] if number + 1 < len(moments) else None
@@ -81,6 +85,36 @@ class Gains:
             then = before.after(judged.then, start) if judged.then else None
             found.append(Stretch(start, end, before, after, then))
         return found
+
+    def _turns_of_words(self, sites: Iterable[SiteData], whole: Stretch) -> set[datetime]:
+        """When words come into force or end that can speak of anybody whose answers may differ, or
+        of the maker, at a place that can hold what the change touches."""
+        people = everybody(self.judged, whole)
+        whos = set[Who]()
+        for engine, masks in (
+            (whole.before, [each.before for each in people]),
+            (whole.after, [each.after for each in people]),
+        ):
+            bits = 0
+            for mask in masks:
+                bits |= mask
+            if self.judged.by in engine.data.users:
+                bits |= engine.crowd.mask_if_active(self.judged.by, engine.at)
+            whos |= {who for who, bit in engine.crowd.bits.items() if bits & bit}
+        for data in sites:
+            if self.judged.by in data.users:
+                ways = Belonging(data, whole.start).direct_ways(data.users[self.judged.by])
+                whos |= {Who("group", group) for way in ways for group in _with_upper(data, way)}
+        spoken = {
+            name for engine in (whole.before, whole.after) for name in engine.rights.levels_of_roles
+        }
+        within = _paths_touched(whole.after)
+        return {
+            turn
+            for data in sites
+            for turn in turns_of_words(data, lambda word: _matters(word, whos, spoken, within))
+            if turn is not None
+        }
 
     def _same(self, after: Engine) -> bool:
         """Whether the two sites say the same at a moment."""
@@ -192,6 +226,44 @@ class Gains:
                 yield from _Search(self.judged, stretch, self._people(stretch)).freed()
 
 
+def _with_upper(data: SiteData, way: WayIn) -> set[str]:
+    """The group of a way, and all that it counts in."""
+    found, waiting = {way.group}, [way.group]
+    while waiting:
+        for upper in data.groups[waiting.pop()].counts_in:
+            if upper not in found:
+                found.add(upper)
+                waiting.append(upper)
+    return found
+
+
+def _paths_touched(after: Engine) -> list[str] | None:
+    """The paths at which words differ; None where it is elsewhere too."""
+    if after.spots is None:
+        return None
+    paths = [name for kind, name in after.spots if kind == "path"]
+    return paths if len(paths) == len(after.spots) else None
+
+
+def _matters(
+    word: Rule | Given, whos: Set[Who], spoken: Set[str], within: Sequence[str] | None
+) -> bool:
+    """Whether a word can speak of some people, of whatever is at or below some paths."""
+    if isinstance(word, Given):
+        places, about = word.within_any, word.role in spoken
+    else:
+        places, about = (word.place,), any(who.kind == "role" for who in word.to)
+    holds = within is None or any(
+        each.kind != "path"
+        or any(
+            each.name == path or is_above(each.name, path) or is_above(path, each.name)
+            for path in within
+        )
+        for each in places
+    )
+    return holds and (about or not whos.isdisjoint(word.to))
+
+
 def _differs(stretch: Stretch, person: Person) -> bool:
     """Whether something else reaches somebody after: of whom words may speak."""
     was, now = (
@@ -286,8 +358,7 @@ class _Search:
         spots = self.stretch.after.spots
         if spots is None or self.judged.sorts & {"people"}:
             return None
-        paths = [name for kind, name in spots if kind == "path"]
-        return paths if len(paths) == len(spots) else None
+        return _paths_touched(self.stretch.after)
 
     def may_hold(self, path: str) -> bool:
         """Whether the change can touch what stands at a path."""

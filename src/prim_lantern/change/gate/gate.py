@@ -44,7 +44,8 @@ def _missing(judged: Judged) -> Iterator[Missing]:
 def _by_effects(judged: Judged) -> Iterator[Missing]:
     """What is gained that may not be, and who is freed that may not be: the first of each."""
     gains = Gains(judged)
-    if "words" in judged.sorts or judged.new_authors:
+    words = "words" in judged.sorts and not (judged.only_narrows and "people" not in judged.sorts)
+    if words or judged.new_authors:
         yield from _first(judged, gains.by_words())
     if "people" in judged.sorts:
         yield from _first(judged, gains.by_people())
@@ -56,10 +57,16 @@ def _by_effects(judged: Judged) -> Iterator[Missing]:
 
 def _first(judged: Judged, found: Iterator[Gain]) -> Iterator[Missing]:
     """The gain that tells most of the first few: of an action that the change itself names."""
-    some = list(islice(found, _LOOKED_AT))
     named = {action for rule in judged.gone_and_come("rules")[1] for action in rule.actions}
-    telling = [each for each in some if each.action in named] or some
-    yield from (gained(judged, each) for each in telling[:1])
+    first = next(found, None)
+    if first is None:
+        return
+    telling = first
+    for each in islice(found, _LOOKED_AT):
+        if telling.action in named or each.at != first.at:
+            break
+        telling = each if each.action in named else telling
+    yield gained(judged, telling)
 
 
 # Who else could, and what one gives away ------------------------------------------------------

@@ -197,6 +197,19 @@ class Judged:
         )
 
     @cached_property
+    def only_narrows(self) -> bool:
+        """Whether the words that differ can give nobody anything: denies that come, allows that
+        go."""
+        was, now = self.base, self.after
+        parts = ("roles", "kinds", "actions", "rights_cut_at")
+        if any(getattr(was, part) != getattr(now, part) for part in parts):
+            return False
+        gone, come = self.gone_and_come("rules")
+        given = any(self.gone_and_come("given"))
+        narrows = all(rule.allow for rule in gone) and not any(rule.allow for rule in come)
+        return narrows and not given and _standing(was) == _standing(now)
+
+    @cached_property
     def new_authors(self) -> list[tuple[str, frozenset[str]]]:
         """Items whose authors differ, each with those who are an author on one side only."""
         return [

@@ -97,16 +97,23 @@ class Pictures:
         return sorted({each.name for each in self._places if each.kind == "category"})
 
     @cached_property
+    def of_one_root(self) -> list[tuple[str, tuple[str, ...]]]:
+        """Each category, and any two below one root of which neither is above the other, with the
+        root."""
+        by_root: dict[str, list[str]] = {}
+        for category in self.categories:
+            by_root.setdefault(category.partition("/")[0], []).append(category)
+        return [
+            (root, filing)
+            for root, some in by_root.items()
+            for filing in (*((each,) for each in some), *_apart(some))
+        ]
+
+    @cached_property
     def filings(self) -> list[tuple[str, ...]]:
         """The categories under which something is pictured: none, each, and any two of which
         neither is above the other."""
-        pairs = (
-            pair
-            for pair in combinations(self.categories, 2)
-            if pair[0] not in category_and_above(pair[1])
-            and pair[1] not in category_and_above(pair[0])
-        )
-        return [(), *((each,) for each in self.categories), *pairs]
+        return [(), *((each,) for each in self.categories), *_apart(self.categories)]
 
     def sorts(self, *actions: str) -> list[Sort]:
         """The kinds and states that words about some actions, or about reading, tell apart."""
@@ -164,3 +171,12 @@ class Pictures:
             # a part of a page that is itself at a fresh path
             way = (*way, f"{path}/{FRESH}")
             yield bare._replace(way=way, page=path, own_paths=frozenset(way[-2:]))
+
+
+def _apart(categories: Sequence[str]) -> Iterator[tuple[str, str]]:
+    """Any two categories of which neither is above the other."""
+    return (
+        pair
+        for pair in combinations(categories, 2)
+        if pair[0] not in category_and_above(pair[1]) and pair[1] not in category_and_above(pair[0])
+    )

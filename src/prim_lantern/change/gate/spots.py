@@ -193,11 +193,9 @@ def _filings(
     for all that is said alike one category, or two of different roots."""
     comparable = lanes.comparable
     known: dict[bytes, list[tuple[str, tuple[str, ...], bool]]] = {}
-    for filing in pictures.filings:
-        roots = {each.partition("/")[0] for each in filing}
-        if len(roots) != 1 or len(filing) > most:
+    for root, filing in pictures.of_one_root:
+        if len(filing) > most:
             continue
-        (root,) = roots
         alike = known.setdefault(lanes.of_filing(way, filing), [])
         if all(other != root for other, _, _ in alike) and len(alike) < most:
             moved = not comparable or lanes.filed_moved(way, filing)
