@@ -77,6 +77,11 @@ readership = "club"
 where = "/sealed"
 readership = "sealed"
 [[rules]]
+allow = ["edit"]
+to = ["group:idle"]
+where = "/b"
+since = 2030-01-01
+[[rules]]
 id = "never"
 deny = ["edit"]
 to = ["group:crew"]
@@ -131,6 +136,10 @@ REFUSED = {
     "the top changing the owner's e-mail": ("top", op("change_user", login="mo", email="top@post.example")),
     "a nearer allow past a deny": ("ann", op("allow", actions="edit", to="user:ben", where="/a/b")),
     "a right for a month given for ever": ("dan", op("give", role="editor", to="user:ben", within_any="/a")),
+    "what one does not hold, from a later day on": ("ann", op("allow", actions="publish", to="user:ben", where="/a/post", since="2030-01-01")),
+    "oneself, from a later day on": ("dan", op("allow", actions="edit", to="user:dan", where="/a/post", since="2027-06-01", until="2028-01-01")),
+    "a role, from a later day on": ("ann", op("give", role="publisher", to="user:ben", within_any="/a/post", since="2030-01-01")),
+    "into a group of which a word speaks from a later day on": ("kim", op("add_members", group="idle", logins="kim")),
     "what one does not hold": ("ann", op("allow", actions="publish", to="user:ben", where="/a")),
     "all, which takes in more": ("ann", op("allow", actions="all", to="user:ben", where="/a")),
     "oneself": ("ann", op("allow", actions="delete", to="user:ann", where="/a")),

@@ -73,20 +73,41 @@ class Gains:
         sites = [judged.base, judged.after, *([judged.then] if judged.then else [])]
         base = judged.engine.after(judged.base, at)
         whole = Stretch(at, None, base, base.after(judged.after, at), None)
-        turns = self._turns_of_words(sites, whole) | self._turns_of_maker(sites)
+        turns = self._turns_of_maker(sites)
+        if self._all_in_force():
+            turns |= self._turns_that_matter(sites, whole)
+        else:
+            turns |= {turn for data in sites for turn in turns_of_words(data) if turn is not None}
         moments = [at, *sorted(turn for turn in turns if turn > at)]
         found = []
         for number, start in enumerate(moments):
             end = moments[number + 1] if number + 1 < len(moments) else None
             before = base if start == at else base.after(judged.base, start)
-            after = before.after(judged.after, start)
+            after = whole.after if start == at else before.after(judged.after, start)
             if self._same(after):
                 continue
             then = before.after(judged.then, start) if judged.then else None
             found.append(Stretch(start, end, before, after, then))
         return found
 
-    def _turns_of_words(self, sites: Iterable[SiteData], whole: Stretch) -> set[datetime]:
+    def _all_in_force(self) -> bool:
+        """Whether all that differs are words that are in force at the moment of the change, so that
+        the two sites as they are then show at which places, and for whom, they ever differ."""
+        judged = self.judged
+        changed = [
+            each
+            for part in ("rules", "given")
+            for some in judged.gone_and_come(part)
+            for each in some
+        ]
+        steady = ("roles", "kinds", "actions")
+        return (
+            judged.sorts <= {"words", "items"}
+            and all(getattr(judged.base, part) == getattr(judged.after, part) for part in steady)
+            and all(each.period.holds(judged.made.at) for each in changed)
+        )
+
+    def _turns_that_matter(self, sites: Iterable[SiteData], whole: Stretch) -> set[datetime]:
         """When words come into force or end that can speak of anybody whose answers may differ, or
         of the maker, at a place that can hold what the change touches."""
         people = everybody(self.judged, whole)
