@@ -7,9 +7,10 @@ from itertools import islice
 from typing import Final
 
 from prim_lantern.change.gate import asks, top
-from prim_lantern.change.gate.gains import Gain, Gains
+from prim_lantern.change.gate.gains import Gains
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.missing import Missing, from_the_top
+from prim_lantern.change.gate.search import Gain
 from prim_lantern.change.gate.telling import freed_of, gained
 from prim_lantern.change.operations.base import Made
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS

@@ -1,0 +1,375 @@
+"""One look at a time: what some people gain, or are freed of, between two sites."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from datetime import datetime
+from functools import cached_property
+from typing import Any, Final, NamedTuple
+
+import numpy as np
+
+from prim_lantern.change.gate.finals import final_actions
+from prim_lantern.change.gate.judged import Judged
+from prim_lantern.change.gate.people import Person, Stretch
+from prim_lantern.change.gate.pictures import Pictures, Sort
+from prim_lantern.change.gate.spots import Lanes, Way, filed_anew, spots
+from prim_lantern.change.gate.spread import Answers, Bools, Spread
+from prim_lantern.change.touched import all_access
+from prim_lantern.decide.clauses import beyond
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
+from prim_lantern.decide.stand_ins import STAND_IN
+from prim_lantern.decide.subject import FRESH, Subject, with_above
+from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import SITE, Place, place, way_to
+
+_CREATE: Final = Asked("create", any_state=True)
+_FILE: Final = Asked("file-under", reading=False)
+
+
+class Gain(NamedTuple):
+    """What somebody could newly do, or be freed of: the first of its sort that was found.
+
+    `about` is the pictured item, or the place for an action of managing; `own` says whether it
+    would be their own, and `by_own` whether it is by the one who makes the change.
+    """
+
+    who: str | None
+    action: str
+    about: Subject | Place
+    at: datetime
+    own: bool = False
+    by_own: bool = False
+    category: str | None = None
+
+
+class Search:
+    """One look at a time: some people, two sites, and all that could stand on them."""
+
+    def __init__(
+        self, judged: Judged, stretch: Stretch, people: Sequence[Person], *, alone: bool = False
+    ) -> None:
+        """`alone` says that nobody among them may gain anything, whatever the maker holds now."""
+        self.judged = judged
+        self.stretch = stretch
+        self.alone = alone
+        self.people = people
+        self.suspects = False
+        """Whether some gain something of their own that the maker may not do for others."""
+        self.pictures = self._pictures()
+        self.was = Spread(stretch.before, [each.before for each in people])
+        self.now = Spread(stretch.after, [each.after for each in people])
+        self.maker = [
+            Spread(engine, [self._mask_of_maker(engine)])
+            for engine in (None if alone else stretch.before, stretch.then)
+            if engine is not None and judged.by in engine.data.users
+        ]
+        then = stretch.then
+        self.earlier = [] if then is None else [Spread(then, [_mask(then, e) for e in people])]
+        """The same people before a change of one's own that is taken back: what they could do then
+        they may come to again."""
+        self._known_ways: dict[Sort, list[Way]] = {}
+
+    def _mask_of_maker(self, engine: Engine) -> int:
+        if self.judged.by not in engine.data.users:
+            return 0
+        return engine.crowd.mask_if_active(self.judged.by, engine.at)
+
+    def _pictures(self) -> Pictures:
+        """All that words about these people and the maker tell apart."""
+        stretch, were, are = self.stretch, 0, 0
+        for each in self.people:
+            were, are = were | each.before, are | each.after
+        engines = [(stretch.before, were), (stretch.after, are)]
+        engines += [(stretch.then, 0)] if stretch.then is not None else []
+        return Pictures(
+            [engine for engine, _ in engines],
+            [bits | self._mask_of_maker(engine) for engine, bits in engines],
+            self.within,
+        )
+
+    @cached_property
+    def within(self) -> list[str] | None:
+        """The paths at or below which words differ; None where it may be anywhere."""
+        spots = self.stretch.after.spots
+        if spots is None or self.judged.sorts & {"people"}:
+            return None
+        return paths_touched(self.stretch.after)
+
+    def may_hold(self, path: str) -> bool:
+        """Whether the change can touch what stands at a path."""
+        return self.within is None or not set(self.within).isdisjoint(way_to(path))
+
+    # Gains --------------------------------------------------------------------------------------
+
+    def gains(self) -> Iterator[Gain]:
+        """What they gain that the one who makes the change could not do."""
+        if not self.people:
+            return
+        for author in (False, True):
+            readable: dict[Sort, list[Subject]] = {}
+            for sort, ways in self._ways("read"):
+                asked = Asked("read", author=author)
+                yield from self._of_items(asked, ways, readable.setdefault(sort, []))
+            opened = [about for some in readable.values() for about in some]
+            for action in plain_actions(self.stretch.after.data):
+                if action != "read" and (opened or self._spoken_of(action)):
+                    for _, ways in self._ways(action):
+                        some = ways if self._spoken_of(action) else _among(ways, opened)
+                        yield from self._of_items(Asked(action, author=author), some)
+            if opened or self._spoken_of("file-under"):
+                for _, ways in self._ways("file-under"):
+                    yield from self._of_filing(author, ways)
+            if opened or self._spoken_of("create") or self._spoken_of("file-under"):
+                yield from self._creating(author)
+        yield from self._of_managing()
+
+    def _creating(self, author: bool) -> Iterator[Gain]:
+        """Creating: what would be one's own then, as a draft, or a part of any page."""
+        sorts = self.pictures.sorts("create", "file-under")
+        draft = sorts[0].state if sorts else None  # the state that stands for drafts is met first
+        for sort, ways in self._ways("create", "file-under"):
+            if sort.page_kinds or (sort.state == draft and author):
+                yield from self._of_creating(author, ways, on_page=bool(sort.page_kinds))
+
+    def _ways(self, *actions: str) -> list[tuple[Sort, list[Way]]]:
+        """For each sort of item that words about some actions tell apart, where it could stand."""
+        return [(sort, self._ways_of(sort)) for sort in self.pictures.sorts(*actions)]
+
+    def _ways_of(self, sort: Sort) -> list[Way]:
+        found = self._known_ways.get(sort)
+        if found is None:
+            found = [Way(about) for about in self.pictures.ways(sort)]
+            self._known_ways[sort] = found
+        return found
+
+    def _spoken_of(self, action: str) -> bool:
+        """Whether words about an action may differ."""
+        return self._all_touched or self._actions is None or action in self._actions
+
+    @cached_property
+    def _actions(self) -> frozenset[str] | None:
+        """The actions about which words differ; None where it may be any."""
+        judged = self.judged
+        grants = (all_access(data) for data in (judged.base, judged.after))
+        if len({frozenset(each) for each in grants}) > 1 or judged.base.actions != (
+            judged.after.actions
+        ):
+            return None
+        clauses = (*beyond(judged.base, judged.after), *beyond(judged.after, judged.base))
+        held = {given.role for some in judged.gone_and_come("given") for given in some}
+        if held & self.stretch.before.rights.levels_of_roles.keys() | held & (
+            self.stretch.after.rights.levels_of_roles.keys()
+        ):
+            return None  # it is spoken of whoever has the role
+        cuts = judged.base.rights_cut_at.keys() ^ judged.after.rights_cut_at.keys()
+        return None if cuts else frozenset(each for clause in clauses for each in clause.actions)
+
+    @property
+    def _all_touched(self) -> bool:
+        """Whether answers may differ though the words are the same, as people are not."""
+        return "people" in self.judged.sorts or self.alone
+
+    def _gained(self, gained: Bools, *, author: bool) -> Bools:
+        """Those who gain; a guest is never an author."""
+        return gained & self._members if author else gained
+
+    @cached_property
+    def _members(self) -> Bools:
+        return np.array([each.login is not None for each in self.people], dtype=np.bool_)
+
+    def _makers(self, asked: Asked, by_own: bool) -> list[Answers]:
+        return [each.asked(asked._replace(author=by_own)) for each in self.maker]
+
+    def _not_held(
+        self, gained: Bools, author: bool, held: Callable[[bool], bool], whose: Sequence[bool]
+    ) -> tuple[int, bool] | None:
+        """One of those who gain, and whether the item would be the maker's own, where the maker
+        does not hold it; what they gain themselves they never held."""
+        for person in gained.nonzero()[0].tolist():
+            if not held(author):
+                return person, author
+            self.suspects = self.suspects or any(not held(own) for own in whose if own != author)
+        return None
+
+    def _of_items(
+        self, asked: Asked, ways: Sequence[Way], found_at: list[Subject] | None = None
+    ) -> Iterator[Gain]:
+        """`found_at` is told where anybody gains anything, held or not."""
+        was, now = self.was.asked(asked), self.now.asked(asked)
+        makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
+        lanes = Lanes([was], [now], [*makers[False], *makers[True]])
+        for about, _ in spots(lanes, ways, self.pictures):
+            gained = now.yes(about) & ~was.yes(about)
+            for each in self.earlier:
+                gained &= ~each.asked(asked).yes(about)
+            gained = self._gained(gained, author=asked.author)
+            if gained.any():
+                if found_at is not None:
+                    found_at.append(about)
+                found = self._not_held(
+                    gained,
+                    asked.author,
+                    lambda own, about=about: any(e.yes(about)[0] for e in makers[own]),  # type: ignore[misc]
+                    (False, True),
+                )
+                if found is not None:
+                    yield self._gain(found[0], asked, about, by_own=found[1])
+                    return
+
+    def _gain(self, person: int, asked: Asked, about: Subject, *, by_own: bool = False) -> Gain:
+        login = self.people[person].login
+        return Gain(login, asked.action, about, self.stretch.start, asked.author, by_own)
+
+    # Creating and filing ----------------------------------------------------------------------
+
+    def _of_creating(self, author: bool, ways: Sequence[Way], *, on_page: bool) -> Iterator[Gain]:
+        """Creating as pictured: what is one's own then, or a part on whosesoever page."""
+        whose = (False, True) if on_page else (True,)
+        create, file = _CREATE._replace(author=author), _FILE._replace(author=author)
+        both = create, file
+        was, now = ([each.asked(asked) for asked in both] for each in (self.was, self.now))
+        makers = {
+            by_own: [[each.asked(a._replace(author=by_own)) for a in both] for each in self.maker]
+            for by_own in whose
+        }
+        others = [answers for some in makers.values() for pair in some for answers in pair]
+        alone = frozenset(id(each) for each in (was[1], now[1], *others[1::2]))
+        lanes = Lanes(was, now, others, alone)
+        for about, categories in spots(lanes, ways, self.pictures):
+            filing = () if on_page else categories  # a part has its page's
+
+            def yes(pair: Sequence[Answers], about: Subject = about, filing: Any = filing) -> Bools:
+                return pair[0].yes(about) & pair[1].each_alone(about, filing)
+
+            gained = yes(now) & ~yes(was)
+            for each in self.earlier:
+                gained &= ~yes([each.asked(asked) for asked in both])
+            gained = self._gained(gained, author=author)
+            if gained.any():
+                found = self._not_held(
+                    gained,
+                    author,
+                    lambda own, yes=yes: any(yes(pair)[0] for pair in makers[own]),  # type: ignore[misc]
+                    whose,
+                )
+                if found is not None:
+                    yield self._gain(found[0], create, about, by_own=found[1])
+                    return
+
+    def _of_filing(self, author: bool, ways: Sequence[Way]) -> Iterator[Gain]:
+        """Filing what stands there, under nothing or one category, under another."""
+        read, file = Asked("read", author=author), _FILE._replace(author=author)
+        reads = self.was.asked(read), self.now.asked(read)
+        files = self.was.asked(file), self.now.asked(file)
+        makers = {
+            own: [
+                (each.asked(read._replace(author=own)), each.asked(file._replace(author=own)))
+                for each in self.maker
+            ]
+            for own in (False, True)
+        }
+        pairs = [pair for some in makers.values() for pair in some]
+        to_read = Lanes([reads[0]], [reads[1]], [pair[0] for pair in pairs])
+        filing = [pair[1] for pair in pairs]
+        to_file = Lanes([files[0]], [files[1]], filing, frozenset(map(id, (*files, *filing))))
+        for about, category in filed_anew(to_read, to_file, ways, self.pictures):
+
+            def yes(
+                pair: tuple[Answers, Answers], about: Subject = about, under: str = category
+            ) -> Bools:
+                return pair[0].yes(about) & pair[1].each_alone(about, [under])
+
+            gained = yes((reads[1], files[1])) & ~yes((reads[0], files[0]))
+            for each in self.earlier:
+                gained &= ~yes((each.asked(read), each.asked(file)))
+            gained = self._gained(gained, author=author)
+            if gained.any():
+                found = self._not_held(
+                    gained,
+                    author,
+                    lambda own, yes=yes: any(yes(pair)[0] for pair in makers[own]),  # type: ignore[misc]
+                    (False, True),
+                )
+                if found is not None:
+                    gain = self._gain(found[0], file, about, by_own=found[1])
+                    yield gain._replace(category=category)
+                    return
+
+    # Managing -----------------------------------------------------------------------------------
+
+    def _of_managing(self) -> Iterator[Gain]:
+        for action in MANAGING_ACTIONS:
+            asked = Asked(action, reading=False)
+            was, now = self.was.asked(asked), self.now.asked(asked)
+            makers = self._makers(asked, False)
+            for where, about in self._places(action):
+                gained = now.yes(about) & ~was.yes(about)
+                for each in self.earlier:
+                    gained &= ~each.asked(asked).yes(about)
+                for person in gained.nonzero()[0].tolist():
+                    if not any(each.yes(about)[0] for each in makers):
+                        yield Gain(self.people[person].login, action, where, self.stretch.start)
+                        return
+
+    def _places(self, action: str) -> Iterator[tuple[Place, Subject]]:
+        """The places at which somebody may manage: each that is spoken of, and below each path."""
+        yield SITE, Subject()
+        if action in SITE_WIDE_ACTIONS:
+            return
+        for path in self.pictures.paths:
+            for at in (path, f"{path.rstrip('/')}/{FRESH}"):
+                yield place(path), Subject(way=way_to(at), own_paths=frozenset({at}))
+        for category in self.pictures.categories:
+            yield Place("category", category), Subject(categories=with_above([category]))
+
+    # What has no exceptions -----------------------------------------------------------------------
+
+    def freed(self) -> Iterator[Gain]:
+        """From what somebody was kept without exceptions, and is no more."""
+        if not self.people:
+            return
+        for action in final_actions(self.stretch.before.data):
+            for _, ways in self._ways(action):
+                for author in (False, True):
+                    asked = Asked(action, author=author)
+                    was, now = self.was.asked(asked), self.now.asked(asked)
+                    for about, _ in spots(Lanes([was], [now], []), ways, self.pictures):
+                        freed = was.kept(about) & ~now.kept(about)
+                        freed = self._gained(freed, author=author)
+                        for person in freed.nonzero()[0].tolist():
+                            yield self._gain(person, asked, about)
+                            return
+
+
+def _mask(engine: Engine, person: Person) -> int:
+    """The mask of somebody on another site; that of a guest where they are not there."""
+    login, data = person.login, engine.data
+    if login is None:
+        return GUEST
+    if login.startswith(STAND_IN):
+        group = login.removeprefix(f"{STAND_IN}group:")
+        return engine.crowd[login][0] if group in data.groups else ANYBODY
+    return engine.crowd.mask_if_active(login, engine.at) if login in data.users else GUEST
+
+
+def plain_actions(data: SiteData) -> list[str]:
+    """The actions that are asked of an item alone."""
+    return [action for action in data.item_actions if action not in NEED_MORE]
+
+
+def paths_touched(after: Engine) -> list[str] | None:
+    """The paths at which words differ; None where it is elsewhere too."""
+    if after.spots is None:
+        return None
+    paths = [name for kind, name in after.spots if kind == "path"]
+    return paths if len(paths) == len(after.spots) else None
+
+
+def _among(ways: Sequence[Way], some: Iterable[Subject]) -> list[Way]:
+    """The ways that are where some items are, whatever these are and are filed under."""
+    bare = {(about.way, about.own_paths) for about in some}
+    return [way for way in ways if (way.about.way, way.about.own_paths) in bare]
