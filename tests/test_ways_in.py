@@ -14,6 +14,7 @@ four_eyes = true
 "press" = "Press"
 [groups.bosses]
 [groups.idle]
+[groups.aides]
 [groups.crew]
 stewards = ["user:sid"]
 members = ["cyd"]
@@ -37,6 +38,10 @@ capabilities = [{ can = ["manage-people"] }]
 [[given]]
 role = "all"
 to = ["group:bosses"]
+[[given]]
+role = "all"
+to = ["group:aides"]
+within_any = ["/a"]
 [[given]]
 role = "manager"
 to = ["user:ann"]
@@ -123,6 +128,7 @@ REFUSED = {
     "all access to guests, by anybody": ("ben", op("give", role="all", to="guests")),
     "all access to an empty group": ("kim", op("change_group", name="idle", count_in="bosses")),
     "all access taken from the top": ("ben", op("take_back", role="all", to="group:bosses")),
+    "all access to a section taken by who manages it": ("ann", op("take_back", role="all", to="group:aides")),
     "the top taken out of their group": ("kim", op("remove_members", group="bosses", logins="top")),
     "a role without capabilities that a readership names": ("ann", op("give", role="badge", to="user:ann", within_any="/club")),
     "a membership to come": ("kim", op("add_members", group="bosses", logins="ben", since="2030-01-01")),
