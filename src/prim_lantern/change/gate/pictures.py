@@ -5,14 +5,19 @@ from __future__ import annotations
 from collections.abc import Hashable, Iterator, Sequence
 from functools import cached_property
 from itertools import combinations
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.case import FiledCase
+from prim_lantern.decide.engine.ground import Ground
 from prim_lantern.decide.subject import FRESH, Subject
 from prim_lantern.site.content import PUBLISHED, STATES, Kind
 from prim_lantern.site.places import Place, category_and_above, is_above, way_to
 from prim_lantern.site.who import Who
+
+
+_READING: Final = ("read", "see-drafts")  # what everything else rests on
 
 
 class Sort(NamedTuple):
@@ -23,12 +28,28 @@ class Sort(NamedTuple):
     page_kinds: frozenset[str] = frozenset()
 
 
-class Pictures:
-    """What could stand on a site, one for each way in which words tell items apart: at and below
-    every path that is spoken of, of every kind and state, filed under nothing, under each
-    category that is spoken of, and under any two of them.
+class Way:
+    """A pictured item that is not filed, with the class that it is of on each ground."""
 
-    Whose an item is comes on top. Kinds and states that all words treat alike stand for each other.
+    __slots__ = ("_known", "about")
+
+    def __init__(self, about: Subject) -> None:
+        self.about = about
+        self._known: dict[int, tuple[Ground, int, FiledCase]] = {}
+
+    def on(self, ground: Ground) -> tuple[int, FiledCase]:
+        """The number of its class, and what words at categories ask of it."""
+        found = self._known.get(id(ground))
+        if found is None:
+            item = ground.class_of(self.about)
+            found = ground, ground.situation(item, ()), ground.case_of(item)
+            self._known[id(ground)] = found
+        return found[1:]
+
+
+class Pictures:
+    """What could stand on a site, one for each way in which words tell items apart: see `Picture`.
+
     Only words that speak of somebody with one of some bits count, and those that can hold what is
     at or below some paths.
     """
@@ -39,30 +60,27 @@ class Pictures:
         """Take the engines, for each the bits of all who are asked about, and the paths (None:
         everything)."""
         self.engines = engines
+        self.bits = bits
         self.within = within
-        self._bits = bits
-        self._sorts: dict[tuple[str, ...], list[Sort]] = {}
+        self._of: dict[frozenset[str], Picture] = {}
 
-    # What words tell apart ------------------------------------------------------------------
+    def of(self, *actions: str) -> Picture:
+        """What words about some actions tell apart, reading always among them."""
+        key = frozenset({*actions, *_READING})
+        found = self._of.get(key)
+        if found is None:
+            found = self._of[key] = Picture(self, key)
+        return found
 
-    @cached_property
-    def words(self) -> list[Clause]:
-        """The words that count."""
-        return [
-            each
-            for engine, bits in zip(self.engines, self._bits, strict=True)
-            for each in engine.rights.words()
-            if self._can_hold(each.place) and self._speaks(engine, each.who, bits)
-        ]
-
-    def _speaks(self, engine: Engine, who: Who, bits: int) -> bool:
+    def speaks(self, engine: Engine, who: Who, bits: int) -> bool:
+        """Whether a word for somebody speaks of any who are asked about."""
         whos = [who]
         if who.kind == "role":
             holders = engine.rights.holders.get(who.name, ())
             whos = [each for access in holders for each in access.given.to]
         return bool(engine.crowd.mask(whos) & bits)
 
-    def _can_hold(self, where: Place) -> bool:
+    def can_hold(self, where: Place) -> bool:
         """Whether a place can hold something at or below the paths."""
         if self.within is None or where.kind != "path":
             return True
@@ -72,24 +90,70 @@ class Pictures:
         )
 
     @cached_property
-    def _places(self) -> list[Place]:
-        """Where something stands that decides."""
-        places = [each.place for each in self.words]
-        for engine in self.engines:
-            data = engine.data
+    def words(self) -> list[Clause]:
+        """The words that count, about whatever."""
+        return [
+            each
+            for engine, bits in zip(self.engines, self.bits, strict=True)
+            for each in engine.rights.words()
+            if self.can_hold(each.place) and self.speaks(engine, each.who, bits)
+        ]
+
+    @cached_property
+    def settings(self) -> list[Place]:
+        """Where a readership stands, rights from above are stopped, or all access is given."""
+        places = list[Place]()
+        for engine, bits in zip(self.engines, self.bits, strict=True):
+            data, crowd = engine.data, engine.crowd
             places += (each.place for each in data.readerships_at.values())
             places += (Place("path", path) for path in data.rights_cut_at)
-            roles = engine.rights.levels_of_roles
-            for name, holders in engine.rights.holders.items():
-                if holders and (name in roles or data.roles[name].all_access):
-                    places += (each.place for each in holders)
-        return [each for each in places if self._can_hold(each)]
+            for some in engine.rights.all_access.values():
+                places += (each.place for each in some if crowd.mask(each.given.to) & bits)
+        return [each for each in places if self.can_hold(each)]
+
+    @cached_property
+    def roles_of_readers(self) -> set[str]:
+        """The roles that readerships speak of."""
+        return {
+            who.name
+            for engine in self.engines
+            for each in engine.data.readerships.values()
+            for who in (*each.readers, *each.all_of, *each.but_not)
+            if who.kind == "role"
+        }
+
+
+class Picture:
+    """What words about some actions tell apart: at and below every path that is spoken of, of
+    every kind and state, filed under nothing, under each category that is spoken of, and under
+    any two of them.
+
+    Whose an item is comes on top. Kinds and states that all words treat alike stand for each other.
+    """
+
+    def __init__(self, all_of: Pictures, actions: frozenset[str]) -> None:
+        self.engines = all_of.engines
+        self.within = all_of.within
+        self.words = [each for each in all_of.words if not actions.isdisjoint(each.actions)]
+        self._all = all_of
+        self._known_ways: dict[Sort, list[Way]] = {}
+
+    @cached_property
+    def _places(self) -> list[Place]:
+        """Where something stands that decides."""
+        places = [*(each.place for each in self.words), *self._all.settings]
+        roles = {each.who.name for each in self.words if each.who.kind == "role"}
+        for engine in self.engines:
+            for role in roles | self._all.roles_of_readers:
+                holders = engine.rights.holders.get(role, ())
+                places += (each.place for each in holders if self._all.can_hold(each.place))
+        return places
 
     @cached_property
     def paths(self) -> list[str]:
         """The paths that are spoken of, or at which rights from above are stopped."""
         found = {each.name for each in self._places if each.kind == "path"}
-        return sorted(found | {"/"})
+        return sorted(found | {"/", *(self.within or ())})
 
     @cached_property
     def categories(self) -> list[str]:
@@ -115,17 +179,11 @@ class Pictures:
         neither is above the other."""
         return [(), *((each,) for each in self.categories), *_apart(self.categories)]
 
-    def sorts(self, *actions: str) -> list[Sort]:
-        """The kinds and states that words about some actions, or about reading, tell apart."""
-        found = self._sorts.get(actions)
-        if found is None:
-            found = self._sorts[actions] = self._sorts_for({*actions, "read", "see-drafts"})
-        return found
-
-    def _sorts_for(self, actions: set[str]) -> list[Sort]:
-        words = [each for each in self.words if not actions.isdisjoint(each.actions)]
-        by_kind = list({each.kinds for each in words if each.kinds is not None})
-        by_state = list({each.states for each in words if each.states is not None})
+    @cached_property
+    def sorts(self) -> list[Sort]:
+        """The kinds and states that the words tell apart."""
+        by_kind = list({each.kinds for each in self.words if each.kinds is not None})
+        by_state = list({each.states for each in self.words if each.states is not None})
         kinds: dict[Hashable, Kind] = {}
         for engine in self.engines:
             for kind in engine.data.all_kinds.values():
@@ -148,7 +206,14 @@ class Pictures:
 
     # Where ----------------------------------------------------------------------------------------
 
-    def ways(self, sort: Sort) -> Iterator[Subject]:
+    def ways(self, sort: Sort) -> list[Way]:
+        """Unfiled items of a sort at and below every path that is spoken of."""
+        found = self._known_ways.get(sort)
+        if found is None:
+            found = self._known_ways[sort] = [Way(about) for about in self._standing(sort)]
+        return found
+
+    def _standing(self, sort: Sort) -> Iterator[Subject]:
         """Unfiled items of a sort at and below every path that is spoken of."""
         tops = None if self.within is None else set(self.within)
         if tops is None:

@@ -12,8 +12,8 @@ import numpy as np
 from prim_lantern.change.gate.finals import final_actions
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch
-from prim_lantern.change.gate.pictures import Pictures, Sort
-from prim_lantern.change.gate.spots import Lanes, Way, filed_anew, spots
+from prim_lantern.change.gate.pictures import Pictures, Sort, Way
+from prim_lantern.change.gate.spots import Lanes, filed_anew, spots
 from prim_lantern.change.gate.spread import Answers, Bools, Spread
 from prim_lantern.change.touched import all_access
 from prim_lantern.decide.clauses import beyond
@@ -71,7 +71,6 @@ class Search:
         self.earlier = [] if then is None else [Spread(then, [_mask(then, e) for e in people])]
         """The same people before a change of one's own that is taken back: what they could do then
         they may come to again."""
-        self._known_ways: dict[Sort, list[Way]] = {}
 
     def _mask_of_maker(self, engine: Engine) -> int:
         if self.judged.by not in engine.data.users:
@@ -129,7 +128,7 @@ class Search:
 
     def _creating(self, author: bool) -> Iterator[Gain]:
         """Creating: what would be one's own then, as a draft, or a part of any page."""
-        sorts = self.pictures.sorts("create", "file-under")
+        sorts = self.pictures.of("create", "file-under").sorts
         draft = sorts[0].state if sorts else None  # the state that stands for drafts is met first
         for sort, ways in self._ways("create", "file-under"):
             if sort.page_kinds or (sort.state == draft and author):
@@ -137,14 +136,8 @@ class Search:
 
     def _ways(self, *actions: str) -> list[tuple[Sort, list[Way]]]:
         """For each sort of item that words about some actions tell apart, where it could stand."""
-        return [(sort, self._ways_of(sort)) for sort in self.pictures.sorts(*actions)]
-
-    def _ways_of(self, sort: Sort) -> list[Way]:
-        found = self._known_ways.get(sort)
-        if found is None:
-            found = [Way(about) for about in self.pictures.ways(sort)]
-            self._known_ways[sort] = found
-        return found
+        picture = self.pictures.of(*actions)
+        return [(sort, picture.ways(sort)) for sort in picture.sorts]
 
     def _spoken_of(self, action: str) -> bool:
         """Whether words about an action may differ."""
@@ -202,7 +195,7 @@ class Search:
         was, now = self.was.asked(asked), self.now.asked(asked)
         makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
         lanes = Lanes([was], [now], [*makers[False], *makers[True]])
-        for about, _ in spots(lanes, ways, self.pictures):
+        for about, _ in spots(lanes, ways, self.pictures.of(asked.action)):
             gained = now.yes(about) & ~was.yes(about)
             for each in self.earlier:
                 gained &= ~each.asked(asked).yes(about)
@@ -239,7 +232,7 @@ class Search:
         others = [answers for some in makers.values() for pair in some for answers in pair]
         alone = frozenset(id(each) for each in (was[1], now[1], *others[1::2]))
         lanes = Lanes(was, now, others, alone)
-        for about, categories in spots(lanes, ways, self.pictures):
+        for about, categories in spots(lanes, ways, self.pictures.of("create", "file-under")):
             filing = () if on_page else categories  # a part has its page's
 
             def yes(pair: Sequence[Answers], about: Subject = about, filing: Any = filing) -> Bools:
@@ -276,7 +269,7 @@ class Search:
         to_read = Lanes([reads[0]], [reads[1]], [pair[0] for pair in pairs])
         filing = [pair[1] for pair in pairs]
         to_file = Lanes([files[0]], [files[1]], filing, frozenset(map(id, (*files, *filing))))
-        for about, category in filed_anew(to_read, to_file, ways, self.pictures):
+        for about, category in filed_anew(to_read, to_file, ways, self.pictures.of("file-under")):
 
             def yes(
                 pair: tuple[Answers, Answers], about: Subject = about, under: str = category
@@ -302,7 +295,7 @@ class Search:
     # Managing -----------------------------------------------------------------------------------
 
     def _of_managing(self) -> Iterator[Gain]:
-        for action in MANAGING_ACTIONS:
+        for action in filter(self._spoken_of, MANAGING_ACTIONS):
             asked = Asked(action, reading=False)
             was, now = self.was.asked(asked), self.now.asked(asked)
             makers = self._makers(asked, False)
@@ -320,10 +313,11 @@ class Search:
         yield SITE, Subject()
         if action in SITE_WIDE_ACTIONS:
             return
-        for path in self.pictures.paths:
+        picture = self.pictures.of(action)
+        for path in picture.paths:
             for at in (path, f"{path.rstrip('/')}/{FRESH}"):
                 yield place(path), Subject(way=way_to(at), own_paths=frozenset({at}))
-        for category in self.pictures.categories:
+        for category in picture.categories:
             yield Place("category", category), Subject(categories=with_above([category]))
 
     # What has no exceptions -----------------------------------------------------------------------
@@ -333,11 +327,12 @@ class Search:
         if not self.people:
             return
         for action in final_actions(self.stretch.before.data):
+            picture = self.pictures.of(action)
             for _, ways in self._ways(action):
                 for author in (False, True):
                     asked = Asked(action, author=author)
                     was, now = self.was.asked(asked), self.now.asked(asked)
-                    for about, _ in spots(Lanes([was], [now], []), ways, self.pictures):
+                    for about, _ in spots(Lanes([was], [now], []), ways, picture):
                         freed = was.kept(about) & ~now.kept(about)
                         freed = self._gained(freed, author=author)
                         for person in freed.nonzero()[0].tolist():

@@ -6,10 +6,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import combinations, product
 from typing import NamedTuple
 
-from prim_lantern.change.gate.pictures import Pictures
+from prim_lantern.change.gate.pictures import Picture, Way
 from prim_lantern.change.gate.spread import Answers
-from prim_lantern.decide.engine.case import FiledCase
-from prim_lantern.decide.engine.ground import Ground
 from prim_lantern.decide.subject import Subject, with_above
 
 
@@ -23,25 +21,6 @@ class Spot(NamedTuple):
     def of(cls, about: Subject, categories: tuple[str, ...]) -> Spot:
         """An unfiled item, filed so."""
         return cls(about._replace(categories=with_above(categories)), categories)
-
-
-class Way:
-    """A pictured item that is not filed, with the class that it is of on each ground."""
-
-    __slots__ = ("_known", "about")
-
-    def __init__(self, about: Subject) -> None:
-        self.about = about
-        self._known: dict[int, tuple[Ground, int, FiledCase]] = {}
-
-    def on(self, ground: Ground) -> tuple[int, FiledCase]:
-        """The number of its class, and what words at categories ask of it."""
-        found = self._known.get(id(ground))
-        if found is None:
-            item = ground.class_of(self.about)
-            found = ground, ground.situation(item, ()), ground.case_of(item)
-            self._known[id(ground)] = found
-        return found[1:]
 
 
 class Lanes(NamedTuple):
@@ -121,10 +100,10 @@ class Lanes(NamedTuple):
         return b"|".join(found)
 
 
-def spots(lanes: Lanes, ways: Sequence[Way], pictures: Pictures, most: int = 2) -> Iterator[Spot]:
+def spots(lanes: Lanes, ways: Sequence[Way], picture: Picture, most: int = 2) -> Iterator[Spot]:
     """One item for each way in which answers may come out, where they may have changed."""
     if lanes.whole:
-        short = [each for each in pictures.filings if len(each) <= most]
+        short = [each for each in picture.filings if len(each) <= most]
         comparable = lanes.comparable
         for way, filing in product(ways, short):
             spot = Spot.of(way.about, filing)
@@ -132,7 +111,7 @@ def spots(lanes: Lanes, ways: Sequence[Way], pictures: Pictures, most: int = 2) 
                 yield spot
         return
     for some in _ways_apart(lanes, ways):
-        filings = _filings(lanes, some[0][0], pictures, most)
+        filings = _filings(lanes, some[0][0], picture, most)
         if not any(moved for _, moved in (*some, *filings)):
             continue
         for way, moved in _told_apart(lanes, some):
@@ -142,21 +121,21 @@ def spots(lanes: Lanes, ways: Sequence[Way], pictures: Pictures, most: int = 2) 
 
 
 def filed_anew(
-    read: Lanes, file: Lanes, ways: Sequence[Way], pictures: Pictures
+    read: Lanes, file: Lanes, ways: Sequence[Way], picture: Picture
 ) -> Iterator[tuple[Subject, str]]:
     """Items under nothing or one category, each with a category that it may be filed under next:
     one pair for each way in which reading it and filing it so may come out."""
     if read.whole or file.whole:
-        few = [each for each in pictures.filings if len(each) < 2]
-        for way, filed, category in product(ways, few, pictures.categories):
+        few = [each for each in picture.filings if len(each) < 2]
+        for way, filed, category in product(ways, few, picture.categories):
             yield Spot.of(way.about, filed).about, category
         return
     both = Lanes(
         [*read.was, *file.was], [*read.now, *file.now], [*read.others, *file.others], file.alone
     )
     for some in _ways_apart(both, ways):
-        under = _filings(read, some[0][0], pictures, 1)
-        further = [each for each in _filings(file, some[0][0], pictures, 1) if each[0]]
+        under = _filings(read, some[0][0], picture, 1)
+        further = [each for each in _filings(file, some[0][0], picture, 1) if each[0]]
         if not any(moved for _, moved in (*some, *under, *further)):
             continue
         for (way, moved), (filing, read_moved), (onto, filed_moved) in product(
@@ -187,13 +166,13 @@ def _told_apart(lanes: Lanes, ways: Iterable[tuple[Way, bool]]) -> list[tuple[Wa
 
 
 def _filings(
-    lanes: Lanes, way: Way, pictures: Pictures, most: int
+    lanes: Lanes, way: Way, picture: Picture, most: int
 ) -> list[tuple[tuple[str, ...], bool]]:
     """Under what it may be filed, and whether something else is said of that after: nothing, and
     for all that is said alike one category, or two of different roots."""
     comparable = lanes.comparable
     known: dict[bytes, list[tuple[str, tuple[str, ...], bool]]] = {}
-    for root, filing in pictures.of_one_root:
+    for root, filing in picture.of_one_root:
         if len(filing) > most:
             continue
         alike = known.setdefault(lanes.of_filing(way, filing), [])
