@@ -33,11 +33,11 @@ def judged_at_random(site, rng):
     return Judged(Engine(site, NOON), proposal.data, proposal.renames, proposal.made), proposal
 
 
-def pictured(rng, pictures, whos) -> Subject:
+def pictured(rng, picture, whos) -> Subject:
     """Any item that could stand there, of somebody or nobody."""
-    sort = rng.choice(pictures.sorts("edit", "publish", "create", "read"))
-    about = rng.choice(list(pictures.ways(sort)))
-    some = rng.choice(pictures.filings)
+    sort = rng.choice(picture.sorts)
+    about = rng.choice(picture.ways(sort)).about
+    some = rng.choice(picture.filings)
     return filed(about, *some)._replace(authors=frozenset(whos))
 
 
@@ -61,7 +61,7 @@ def test_what_a_change_opens_is_found_by_classes_as_pair_by_pair(site, rng):
         frees = Plain(judged, gain.at).frees(gain.who, gain.action, about)
         assert frees or _later(gain, judged), (gain, said)
     engines = [judged.engine.after(data, NOON) for data in (judged.base, judged.after)]
-    pictures = Pictures(engines, [-1, -1], None)
+    pictures = Pictures(engines, [-1, -1], None).of("edit", "publish", "create", "read")
     people = [None, *judged.base.users, login_of(SIGNED_IN)]
     people += [login_of(Who("group", name)) for name in judged.after.groups]
     owners = {judged.base.owner, judged.after.owner}

@@ -10,11 +10,19 @@ from collections.abc import Iterable, Iterator, Sequence, Set
 from datetime import datetime
 from functools import cached_property
 
+from prim_lantern.change.gate.differing import Differing
 from prim_lantern.change.gate.finals import has_finals
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch, everybody, pictured_member, stewarded
 from prim_lantern.change.gate.people import of_user as moments_of
-from prim_lantern.change.gate.search import Gain, Search, paths_touched, plain_actions
+from prim_lantern.change.gate.search import (
+    Gain,
+    Search,
+    paths_touched,
+    plain_actions,
+    touched_in,
+)
+from prim_lantern.change.gate.shortfall import Shortfall
 from prim_lantern.decide import subject
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.belonging import Way as WayIn
@@ -23,10 +31,11 @@ from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.timeline import turns_of_words
+from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above
 from prim_lantern.site.rights import Given, Rule
-from prim_lantern.site.who import Who
+from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
 
 
 class Gains:
@@ -34,21 +43,19 @@ class Gains:
 
     def __init__(self, judged: Judged) -> None:
         self.judged = judged
+        self.differing = Differing(judged)
 
     # Time ------------------------------------------------------------------------------------
 
     @cached_property
     def stretches(self) -> list[Stretch]:
         """The times from the change on in which the two sites may differ."""
-        judged, at = self.judged, self.judged.made.at
-        sites = [judged.base, judged.after, *([judged.then] if judged.then else [])]
-        base = judged.engine.after(judged.base, at)
-        whole = Stretch(at, None, base, base.after(judged.after, at), None)
-        turns = self._turns_of_maker(sites)
-        if self._all_in_force():
-            turns |= self._turns_that_matter(sites, whole)
-        else:
-            turns |= {turn for data in sites for turn in turns_of_words(data) if turn is not None}
+        return self._cut(self._turns)
+
+    def _cut(self, turns: Iterable[datetime]) -> list[Stretch]:
+        """The same, cut at some turns alone."""
+        judged, at, whole = self.judged, self.judged.made.at, self._whole
+        base = whole.before
         moments = [at, *sorted(turn for turn in turns if turn > at)]
         found = []
         for number, start in enumerate(moments):
@@ -61,6 +68,26 @@ class Gains:
             found.append(Stretch(start, end, before, after, then))
         return found
 
+    @cached_property
+    def _whole(self) -> Stretch:
+        """The moment of the change, as if it lasted."""
+        at = self.judged.made.at
+        base = self.judged.engine.after(self.judged.base, at)
+        return Stretch(at, None, base, base.after(self.judged.after, at), None)
+
+    @cached_property
+    def _sites(self) -> list[SiteData]:
+        judged = self.judged
+        return [judged.base, judged.after, *([judged.then] if judged.then else [])]
+
+    @cached_property
+    def _turns(self) -> set[datetime]:
+        if self._all_in_force:
+            return self._turns_of_maker | self._turns_that_matter
+        turns = (turn for data in self._sites for turn in turns_of_words(data))
+        return self._turns_of_maker | {turn for turn in turns if turn is not None}
+
+    @cached_property
     def _all_in_force(self) -> bool:
         """Whether all that differs are words that are in force at the moment of the change, so that
         the two sites as they are then show at which places, and for whom, they ever differ."""
@@ -78,44 +105,67 @@ class Gains:
             and all(each.period.holds(judged.made.at) for each in changed)
         )
 
-    def _turns_that_matter(self, sites: Iterable[SiteData], whole: Stretch) -> set[datetime]:
+    @cached_property
+    def _turns_that_matter(self) -> set[datetime]:
         """When words come into force or end that can speak of anybody whose answers may differ, or
         of the maker, at a place that can hold what the change touches."""
-        people = everybody(self.judged, whole)
-        whos = set[Who]()
+        people = everybody(self.judged, self._whole)
+        whos = set(self._whos_of_maker)
         for engine, masks in (
-            (whole.before, [each.before for each in people]),
-            (whole.after, [each.after for each in people]),
+            (self._whole.before, [each.before for each in people]),
+            (self._whole.after, [each.after for each in people]),
         ):
             bits = 0
             for mask in masks:
                 bits |= mask
-            if self.judged.by in engine.data.users:
-                bits |= engine.crowd.mask_if_active(self.judged.by, engine.at)
             whos |= {who for who, bit in engine.crowd.bits.items() if bits & bit}
-        for data in sites:
-            if self.judged.by in data.users:
-                ways = Belonging(data, whole.start).direct_ways(data.users[self.judged.by])
-                whos |= {Who("group", group) for way in ways for group in _with_upper(data, way)}
-        spoken = {
-            name for engine in (whole.before, whole.after) for name in engine.rights.levels_of_roles
-        }
-        within = paths_touched(whole.after)
-        return {
+        return self._turns_about(whos)
+
+    def _turns_about(self, whos: Set[Who]) -> set[datetime]:
+        """When words about some, at places that can hold what is touched, begin or end."""
+        engines = self._whole.before, self._whole.after
+        spoken = {name for engine in engines for name in engine.rights.levels_of_roles}
+        within = paths_touched(self._whole.after) if self._all_in_force else None
+        turns = (
             turn
-            for data in sites
+            for data in self._sites
             for turn in turns_of_words(data, lambda word: _matters(word, whos, spoken, within))
-            if turn is not None
-        }
+        )
+        return {turn for turn in turns if turn is not None}
+
+    @cached_property
+    def _whos_of_maker(self) -> set[Who]:
+        """All that the maker is or will be, of whom words may speak."""
+        found = {EVERYONE, SIGNED_IN, Who("user", self.judged.by)}
+        for data in self._sites:
+            if self.judged.by in data.users:
+                ways = Belonging(data, self.judged.made.at).direct_ways(data.users[self.judged.by])
+                found |= {Who("group", group) for way in ways for group in _with_upper(data, way)}
+        return found
+
+    @cached_property
+    def _shortfalls(self) -> list[tuple[Stretch, frozenset[str]]]:
+        """The times in which the maker lacks some actions of all that the change can open."""
+        mine = self._whos_of_maker
+        turns = self._turns_of_maker | self._turns_about(mine)
+        turns |= {end for each in self.differing.clauses for end in each.period if end is not None}
+        found = []
+        for stretch in self._cut(turns):
+            within = touched_in(self.judged, stretch)
+            lacking = Shortfall(self.judged, self.differing, stretch, within).actions()
+            if lacking:
+                found.append((stretch, lacking))
+        return found
 
     def _same(self, after: Engine) -> bool:
         """Whether the two sites say the same at a moment."""
         return self.judged.sorts <= {"words", "items"} and after.spots == set()
 
-    def _turns_of_maker(self, sites: Iterable[SiteData]) -> set[datetime]:
-        """When whoever makes the change, and those they look after, come into groups or leave."""
+    @cached_property
+    def _turns_of_maker(self) -> set[datetime]:
+        """When whoever makes the change comes into groups or leaves."""
         found = set()
-        for data in sites:
+        for data in self._sites:
             if self.judged.by in data.users:
                 engine = self.judged.engine
                 crowd = engine.after(data, engine.at).crowd
@@ -126,12 +176,32 @@ class Gains:
 
     def by_words(self) -> Iterator[Gain]:
         """What somebody gains that the one who makes the change could not do before."""
-        for stretch in self.stretches:
-            search = Search(self.judged, stretch, self._people(stretch))
-            yield from search.gains()
-            if search.suspects:
-                yield from self._of_own_work(stretch, search)
+        for stretch, lacking in self._to_look_at():
+            if lacking:
+                people = self._people(stretch)
+                search = Search(self.judged, self.differing, stretch, people, lacking=lacking)
+                yield from search.gains()
+                if search.suspects:
+                    yield from self._of_own_work(stretch, search)
             yield from self._by_authors(stretch)
+
+    def _to_look_at(self) -> Iterator[tuple[Stretch, frozenset[str]]]:
+        """The times at which somebody may gain what the maker lacks, with the actions."""
+        if "people" in self.judged.sorts:
+            every = frozenset({*self.judged.after.item_actions, *MANAGING_ACTIONS})
+            yield from ((stretch, every) for stretch in self.stretches)
+            return
+        short = self._shortfalls
+        if not short and not self.judged.new_authors:
+            return
+        for stretch in self.stretches:
+            lacking = [
+                some
+                for time, some in short
+                if time.start <= stretch.start and (time.end is None or stretch.start < time.end)
+            ]
+            if lacking or self.judged.new_authors:
+                yield stretch, frozenset[str]().union(*lacking)
 
     def _of_own_work(self, stretch: Stretch, search: Search) -> Iterator[Gain]:
         """What those gain at items who wrote or changed them, and the maker did not; and at items
@@ -190,7 +260,7 @@ class Gains:
             ]
             differing = [each for each in some if _differs(stretch, each)]
             if differing:
-                yield from Search(judged, stretch, differing, alone=True).gains()
+                yield from Search(judged, self.differing, stretch, differing, alone=True).gains()
 
     def _people(self, stretch: Stretch) -> list[Person]:
         """Everybody whose answers may differ."""
@@ -215,7 +285,8 @@ class Gains:
             return
         for stretch in self.stretches:
             if has_finals(stretch.before.data):
-                yield from Search(self.judged, stretch, self._people(stretch)).freed()
+                people = self._people(stretch)
+                yield from Search(self.judged, self.differing, stretch, people).freed()
 
 
 def _with_upper(data: SiteData, way: WayIn) -> set[str]:

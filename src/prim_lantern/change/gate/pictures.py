@@ -16,8 +16,8 @@ from prim_lantern.site.content import PUBLISHED, STATES, Kind
 from prim_lantern.site.places import Place, category_and_above, is_above, way_to
 from prim_lantern.site.who import Who
 
-
-_READING: Final = ("read", "see-drafts")  # what everything else rests on
+READING: Final = ("read", "see-drafts")
+"""What everything else rests on."""
 
 
 class Sort(NamedTuple):
@@ -55,18 +55,24 @@ class Pictures:
     """
 
     def __init__(
-        self, engines: Sequence[Engine], bits: Sequence[int], within: Sequence[str] | None
+        self,
+        engines: Sequence[Engine],
+        bits: Sequence[int],
+        within: Sequence[str] | None,
+        *,
+        final: bool = False,
     ) -> None:
         """Take the engines, for each the bits of all who are asked about, and the paths (None:
-        everything)."""
+        everything); with `final`, only words and readerships without exceptions count."""
         self.engines = engines
         self.bits = bits
         self.within = within
+        self._final = final
         self._of: dict[frozenset[str], Picture] = {}
 
     def of(self, *actions: str) -> Picture:
         """What words about some actions tell apart, reading always among them."""
-        key = frozenset({*actions, *_READING})
+        key = frozenset({*actions, *READING})
         found = self._of.get(key)
         if found is None:
             found = self._of[key] = Picture(self, key)
@@ -96,7 +102,9 @@ class Pictures:
             each
             for engine, bits in zip(self.engines, self.bits, strict=True)
             for each in engine.rights.words()
-            if self.can_hold(each.place) and self.speaks(engine, each.who, bits)
+            if (each.no_exceptions or not self._final)
+            and self.can_hold(each.place)
+            and self.speaks(engine, each.who, bits)
         ]
 
     @cached_property
@@ -105,7 +113,11 @@ class Pictures:
         places = list[Place]()
         for engine, bits in zip(self.engines, self.bits, strict=True):
             data, crowd = engine.data, engine.crowd
-            places += (each.place for each in data.readerships_at.values())
+            places += (
+                each.place
+                for each in data.readerships_at.values()
+                if not self._final or data.readership(each.readership or "").no_exceptions
+            )
             places += (Place("path", path) for path in data.rights_cut_at)
             for some in engine.rights.all_access.values():
                 places += (each.place for each in some if crowd.mask(each.given.to) & bits)

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence, Set
 from datetime import datetime
 from functools import cached_property
-from typing import Any, Final, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
+from prim_lantern.change.gate.differing import Differing
 from prim_lantern.change.gate.finals import final_actions
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch
 from prim_lantern.change.gate.pictures import Pictures, Sort, Way
+from prim_lantern.change.gate.shortfall import CREATE, FILE
 from prim_lantern.change.gate.spots import Lanes, filed_anew, spots
 from prim_lantern.change.gate.spread import Answers, Bools, Spread
-from prim_lantern.change.touched import all_access
-from prim_lantern.decide.clauses import beyond
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
@@ -25,9 +25,6 @@ from prim_lantern.decide.subject import FRESH, Subject, with_above
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, place, way_to
-
-_CREATE: Final = Asked("create", any_state=True)
-_FILE: Final = Asked("file-under", reading=False)
 
 
 class Gain(NamedTuple):
@@ -50,13 +47,24 @@ class Search:
     """One look at a time: some people, two sites, and all that could stand on them."""
 
     def __init__(
-        self, judged: Judged, stretch: Stretch, people: Sequence[Person], *, alone: bool = False
+        self,
+        judged: Judged,
+        differing: Differing,
+        stretch: Stretch,
+        people: Sequence[Person],
+        *,
+        alone: bool = False,
+        lacking: Set[str] | None = None,
     ) -> None:
-        """`alone` says that nobody among them may gain anything, whatever the maker holds now."""
+        """`alone` says that nobody among them may gain anything, whatever the maker holds now;
+        `lacking` are the actions that the maker may lack (None: any)."""
         self.judged = judged
+        self._differing = differing
+        self._lacking = lacking
         self.stretch = stretch
         self.alone = alone
         self.people = people
+        self._opened = False  # whether somebody has come to read anything
         self.suspects = False
         """Whether some gain something of their own that the maker may not do for others."""
         self.pictures = self._pictures()
@@ -93,10 +101,7 @@ class Search:
     @cached_property
     def within(self) -> list[str] | None:
         """The paths at or below which words differ; None where it may be anywhere."""
-        spots = self.stretch.after.spots
-        if spots is None or self.judged.sorts & {"people"}:
-            return None
-        return paths_touched(self.stretch.after)
+        return touched_in(self.judged, self.stretch)
 
     def may_hold(self, path: str) -> bool:
         """Whether the change can touch what stands at a path."""
@@ -109,22 +114,31 @@ class Search:
         if not self.people:
             return
         for author in (False, True):
-            readable: dict[Sort, list[Subject]] = {}
-            for sort, ways in self._ways("read"):
-                asked = Asked("read", author=author)
-                yield from self._of_items(asked, ways, readable.setdefault(sort, []))
-            opened = [about for some in readable.values() for about in some]
+            self._opened = False
+            for _, ways in self._ways("read") if self._reading_matters else ():
+                yield from self._of_items(Asked("read", author=author), ways)
             for action in plain_actions(self.stretch.after.data):
-                if action != "read" and (opened or self._spoken_of(action)):
+                if action != "read" and self._looked_at(action):
                     for _, ways in self._ways(action):
-                        some = ways if self._spoken_of(action) else _among(ways, opened)
-                        yield from self._of_items(Asked(action, author=author), some)
-            if opened or self._spoken_of("file-under"):
+                        yield from self._of_items(Asked(action, author=author), ways)
+            if self._looked_at("file-under"):
                 for _, ways in self._ways("file-under"):
                     yield from self._of_filing(author, ways)
-            if opened or self._spoken_of("create") or self._spoken_of("file-under"):
+            if self._looked_at("create") or self._looked_at("file-under"):
                 yield from self._creating(author)
         yield from self._of_managing()
+
+    @property
+    def _reading_matters(self) -> bool:
+        """Whether somebody may come to read what the maker may not, or may do there more."""
+        lacking = self._lacking
+        return lacking is None or "read" in lacking or not all(map(self._spoken_of, lacking))
+
+    def _looked_at(self, action: str) -> bool:
+        """Whether somebody may gain an action that the maker may lack: words about it differ, or
+        somebody has come to read."""
+        lacking = self._lacking is None or action in self._lacking
+        return lacking and (self._opened or self._spoken_of(action))
 
     def _creating(self, author: bool) -> Iterator[Gain]:
         """Creating: what would be one's own then, as a draft, or a part of any page."""
@@ -146,20 +160,7 @@ class Search:
     @cached_property
     def _actions(self) -> frozenset[str] | None:
         """The actions about which words differ; None where it may be any."""
-        judged = self.judged
-        grants = (all_access(data) for data in (judged.base, judged.after))
-        if len({frozenset(each) for each in grants}) > 1 or judged.base.actions != (
-            judged.after.actions
-        ):
-            return None
-        clauses = (*beyond(judged.base, judged.after), *beyond(judged.after, judged.base))
-        held = {given.role for some in judged.gone_and_come("given") for given in some}
-        if held & self.stretch.before.rights.levels_of_roles.keys() | held & (
-            self.stretch.after.rights.levels_of_roles.keys()
-        ):
-            return None  # it is spoken of whoever has the role
-        cuts = judged.base.rights_cut_at.keys() ^ judged.after.rights_cut_at.keys()
-        return None if cuts else frozenset(each for clause in clauses for each in clause.actions)
+        return self._differing.actions(self.stretch.before, self.stretch.after)
 
     @property
     def _all_touched(self) -> bool:
@@ -188,10 +189,7 @@ class Search:
             self.suspects = self.suspects or any(not held(own) for own in whose if own != author)
         return None
 
-    def _of_items(
-        self, asked: Asked, ways: Sequence[Way], found_at: list[Subject] | None = None
-    ) -> Iterator[Gain]:
-        """`found_at` is told where anybody gains anything, held or not."""
+    def _of_items(self, asked: Asked, ways: Sequence[Way]) -> Iterator[Gain]:
         was, now = self.was.asked(asked), self.now.asked(asked)
         makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
         lanes = Lanes([was], [now], [*makers[False], *makers[True]])
@@ -201,8 +199,7 @@ class Search:
                 gained &= ~each.asked(asked).yes(about)
             gained = self._gained(gained, author=asked.author)
             if gained.any():
-                if found_at is not None:
-                    found_at.append(about)
+                self._opened = self._opened or asked.action == "read"
                 found = self._not_held(
                     gained,
                     asked.author,
@@ -222,7 +219,7 @@ class Search:
     def _of_creating(self, author: bool, ways: Sequence[Way], *, on_page: bool) -> Iterator[Gain]:
         """Creating as pictured: what is one's own then, or a part on whosesoever page."""
         whose = (False, True) if on_page else (True,)
-        create, file = _CREATE._replace(author=author), _FILE._replace(author=author)
+        create, file = CREATE._replace(author=author), FILE._replace(author=author)
         both = create, file
         was, now = ([each.asked(asked) for asked in both] for each in (self.was, self.now))
         makers = {
@@ -255,7 +252,7 @@ class Search:
 
     def _of_filing(self, author: bool, ways: Sequence[Way]) -> Iterator[Gain]:
         """Filing what stands there, under nothing or one category, under another."""
-        read, file = Asked("read", author=author), _FILE._replace(author=author)
+        read, file = Asked("read", author=author), FILE._replace(author=author)
         reads = self.was.asked(read), self.now.asked(read)
         files = self.was.asked(file), self.now.asked(file)
         makers = {
@@ -364,7 +361,8 @@ def paths_touched(after: Engine) -> list[str] | None:
     return paths if len(paths) == len(after.spots) else None
 
 
-def _among(ways: Sequence[Way], some: Iterable[Subject]) -> list[Way]:
-    """The ways that are where some items are, whatever these are and are filed under."""
-    bare = {(about.way, about.own_paths) for about in some}
-    return [way for way in ways if (way.about.way, way.about.own_paths) in bare]
+def touched_in(judged: Judged, stretch: Stretch) -> list[str] | None:
+    """The paths at or below which words differ at a time; None where it may be anywhere."""
+    if stretch.after.spots is None or "people" in judged.sorts:
+        return None
+    return paths_touched(stretch.after)

@@ -23,14 +23,18 @@ class Spot(NamedTuple):
         return cls(about._replace(categories=with_above(categories)), categories)
 
 
-class Lanes(NamedTuple):
+class Lanes:
     """The answers that a question rests on: `was` and `now` of the people, and the `others`; those
     `alone` are asked of each category by itself."""
 
-    was: Sequence[Answers]
-    now: Sequence[Answers]
-    others: Sequence[Answers]
-    alone: frozenset[int] = frozenset()
+    def __init__(
+        self,
+        was: Sequence[Answers],
+        now: Sequence[Answers],
+        others: Sequence[Answers],
+        alone: frozenset[int] = frozenset(),
+    ) -> None:
+        self.was, self.now, self.others, self.alone = was, now, others, alone
 
     @property
     def every(self) -> list[Answers]:
@@ -159,9 +163,9 @@ def _ways_apart(lanes: Lanes, ways: Sequence[Way]) -> list[list[tuple[Way, bool]
 
 def _told_apart(lanes: Lanes, ways: Iterable[tuple[Way, bool]]) -> list[tuple[Way, bool]]:
     """Of ways on which the same is said, one."""
-    known: dict[bytes, tuple[Way, bool]] = {}
+    known: dict[tuple[bytes, bool], tuple[Way, bool]] = {}
     for way, moved in ways:
-        known.setdefault(lanes.of_way(way), (way, moved))
+        known.setdefault((lanes.of_way(way), moved), (way, moved))
     return list(known.values())
 
 
@@ -171,13 +175,13 @@ def _filings(
     """Under what it may be filed, and whether something else is said of that after: nothing, and
     for all that is said alike one category, or two of different roots."""
     comparable = lanes.comparable
-    known: dict[bytes, list[tuple[str, tuple[str, ...], bool]]] = {}
+    known: dict[tuple[bytes, bool], list[tuple[str, tuple[str, ...], bool]]] = {}
     for root, filing in picture.of_one_root:
         if len(filing) > most:
             continue
-        alike = known.setdefault(lanes.of_filing(way, filing), [])
+        moved = not comparable or lanes.filed_moved(way, filing)
+        alike = known.setdefault((lanes.of_filing(way, filing), moved), [])
         if all(other != root for other, _, _ in alike) and len(alike) < most:
-            moved = not comparable or lanes.filed_moved(way, filing)
             alike.append((root, filing, moved))
     entries = [each for alike in known.values() for each in alike]
     found = [((), False), *((filing, moved) for _, filing, moved in entries)]

@@ -66,7 +66,7 @@ class Rights:
         found._heed_readerships()
         if not roles.isdisjoint(found.levels_of_roles):
             return found, None
-        settings = found._other_settings(self)
+        settings = found.other_settings(self)
         whos = {who for source in (*gone, *come) for who in source.to}
         by_role = any(who.kind == "role" for who in whos)
         found.news = None if settings or by_role else frozenset(whos)
@@ -84,7 +84,7 @@ class Rights:
             accesses = self.holders.get(role, ())
             self.holders[role] = [each for each in accesses if id(each.given) not in gone]
 
-    def _other_settings(self, other: Rights) -> set[Spot]:
+    def other_settings(self, other: Rights) -> set[Spot]:
         """The places where readerships stand, or rights are cut off, otherwise."""
         ours, theirs = self.data, other.data
         spots = {
