@@ -7,15 +7,32 @@ from prim_lantern.decide.subject import Subject
 from prim_lantern.site.actions import EVERY_ACTION
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.rights import Readership
 
 
 def has_finals(data: SiteData) -> bool:
     """Whether a rule has no exceptions, or a readership that stands somewhere."""
-    named = {each.readership or "" for each in data.readerships_at.values()}
-    named.add(data.default_readership)
     return any(rule.no_exceptions for rule in data.rules) or any(
-        data.readership(name).no_exceptions for name in named
+        each.no_exceptions for each in _standing(data)
     )
+
+
+def final_roles(data: SiteData) -> set[str]:
+    """The roles of which rules without exceptions, or such readerships, speak."""
+    rules = (who for rule in data.rules if rule.no_exceptions for who in rule.to)
+    readerships = (
+        who
+        for each in _standing(data)
+        if each.no_exceptions
+        for who in (*each.readers, *each.all_of, *each.but_not)
+    )
+    return {who.name for who in (*rules, *readerships) if who.kind == "role"}
+
+
+def _standing(data: SiteData) -> list[Readership]:
+    """The readerships that stand somewhere."""
+    named = {each.readership or "" for each in data.readerships_at.values()}
+    return [data.readership(name) for name in sorted({*named, data.default_readership})]
 
 
 def final_actions(data: SiteData) -> list[str]:

@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence, Set
 from datetime import datetime
 from functools import cached_property
+from typing import NamedTuple
 
 from prim_lantern.change.gate.differing import Differing
-from prim_lantern.change.gate.finals import has_finals
+from prim_lantern.change.gate.finals import final_roles, has_finals
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch, everybody, pictured_member, stewarded
 from prim_lantern.change.gate.people import of_user as moments_of
@@ -23,6 +24,7 @@ from prim_lantern.change.gate.search import (
     touched_in,
 )
 from prim_lantern.change.gate.shortfall import Shortfall
+from prim_lantern.change.gate.spots import Spot
 from prim_lantern.decide import subject
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.belonging import Way as WayIn
@@ -36,6 +38,20 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
+
+
+class Short(NamedTuple):
+    """A time in which whoever makes a change lacks some actions of all that it can open, with some
+    items at which they do; and the actions of managing that it may give."""
+
+    stretch: Stretch
+    lacking: dict[str, list[Spot]]
+    managing: frozenset[str]
+
+    def covers(self, at: datetime) -> bool:
+        """Whether a moment is in it."""
+        end = self.stretch.end
+        return self.stretch.start <= at and (end is None or at < end)
 
 
 class Gains:
@@ -143,19 +159,16 @@ class Gains:
                 found |= {Who("group", group) for way in ways for group in _with_upper(data, way)}
         return found
 
-    @cached_property
-    def _shortfalls(self) -> list[tuple[Stretch, frozenset[str]]]:
+    def _shortfalls(self) -> Iterator[Short]:
         """The times in which the maker lacks some actions of all that the change can open."""
-        mine = self._whos_of_maker
-        turns = self._turns_of_maker | self._turns_about(mine)
+        turns = self._turns_of_maker | self._turns_about(self._whos_of_maker)
         turns |= {end for each in self.differing.clauses for end in each.period if end is not None}
-        found = []
         for stretch in self._cut(turns):
             within = touched_in(self.judged, stretch)
-            lacking = Shortfall(self.judged, self.differing, stretch, within).actions()
-            if lacking:
-                found.append((stretch, lacking))
-        return found
+            shortfall = Shortfall(self.judged, self.differing, stretch, within)
+            lacking = shortfall.lacking()
+            if lacking or shortfall.managing:
+                yield Short(stretch, lacking, shortfall.managing)
 
     def _same(self, after: Engine) -> bool:
         """Whether the two sites say the same at a moment."""
@@ -176,7 +189,19 @@ class Gains:
 
     def by_words(self) -> Iterator[Gain]:
         """What somebody gains that the one who makes the change could not do before."""
-        for stretch, lacking in self._to_look_at():
+        if "people" in self.judged.sorts:
+            every = frozenset({*self.judged.after.item_actions, *MANAGING_ACTIONS})
+            looked_at = [(stretch, every) for stretch in self.stretches]
+        else:
+            short = list[Short]()
+            for each in self._shortfalls():
+                short.append(each)
+                found = list(self._at_a_glance(each))
+                if found:
+                    yield from found
+                    return
+            looked_at = self._to_look_at(short)
+        for stretch, lacking in looked_at:
             if lacking:
                 people = self._people(stretch)
                 search = Search(self.judged, self.differing, stretch, people, lacking=lacking)
@@ -185,23 +210,25 @@ class Gains:
                     yield from self._of_own_work(stretch, search)
             yield from self._by_authors(stretch)
 
-    def _to_look_at(self) -> Iterator[tuple[Stretch, frozenset[str]]]:
+    def _at_a_glance(self, short: Short) -> Iterator[Gain]:
+        """What is gained where the maker is known to lack it: mostly it shows there already."""
+        if short.lacking:
+            people = self._people(short.stretch)
+            search = Search(self.judged, self.differing, short.stretch, people)
+            yield from search.at(short.lacking)
+
+    def _to_look_at(self, short: Sequence[Short]) -> list[tuple[Stretch, frozenset[str]]]:
         """The times at which somebody may gain what the maker lacks, with the actions."""
-        if "people" in self.judged.sorts:
-            every = frozenset({*self.judged.after.item_actions, *MANAGING_ACTIONS})
-            yield from ((stretch, every) for stretch in self.stretches)
-            return
-        short = self._shortfalls
         if not short and not self.judged.new_authors:
-            return
+            return []
+        found = []
         for stretch in self.stretches:
             lacking = [
-                some
-                for time, some in short
-                if time.start <= stretch.start and (time.end is None or stretch.start < time.end)
+                {*each.lacking, *each.managing} for each in short if each.covers(stretch.start)
             ]
             if lacking or self.judged.new_authors:
-                yield stretch, frozenset[str]().union(*lacking)
+                found.append((stretch, frozenset[str]().union(*lacking)))
+        return found
 
     def _of_own_work(self, stretch: Stretch, search: Search) -> Iterator[Gain]:
         """What those gain at items who wrote or changed them, and the maker did not; and at items
@@ -273,11 +300,14 @@ class Gains:
 
     def _may_free(self) -> bool:
         """Whether the change can free anybody at all: the words without exceptions are the same, so
-        that only people, or who has a role, can differ."""
-        parts = ("given", "kinds", "actions")
-        return "people" in self.judged.sorts or any(
-            getattr(self.judged.base, part) != getattr(self.judged.after, part) for part in parts
-        )
+        that only people can differ, or who has a role of which such a word speaks."""
+        base, after = self.judged.base, self.judged.after
+        if "people" in self.judged.sorts or any(
+            getattr(base, part) != getattr(after, part) for part in ("kinds", "actions")
+        ):
+            return True
+        gone, come = self.judged.gone_and_come("given")
+        return not {given.role for given in (*gone, *come)}.isdisjoint(final_roles(base))
 
     def freed(self) -> Iterator[Gain]:
         """Whom a change frees of what has no exceptions."""

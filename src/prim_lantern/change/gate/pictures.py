@@ -242,12 +242,26 @@ class Picture:
         if not sort.page_kinds:
             yield bare._replace(own_paths=frozenset({path}))
             return
-        for number, page in enumerate(way[:-1]):
-            yield bare._replace(page=page, own_paths=frozenset(way[number:]))
+        for number in range(self._nearest_page(way), len(way) - 1):
+            yield bare._replace(page=way[number], own_paths=frozenset(way[number:]))
         if path.endswith(FRESH) and path != f"/{FRESH}":
             # a part of a page that is itself at a fresh path
             way = (*way, f"{path}/{FRESH}")
             yield bare._replace(way=way, page=path, own_paths=frozenset(way[-2:]))
+
+    def _nearest_page(self, way: Sequence[str]) -> int:
+        """How deep on a way something stands that is no part, on all sites: no part below it can
+        be one of a page above it."""
+        for number in range(len(way) - 1, 0, -1):
+            if all(_is_page(engine, way[number]) for engine in self.engines):
+                return number
+        return 0
+
+
+def _is_page(engine: Engine, path: str) -> bool:
+    data = engine.data
+    row = data.content.index.get(path)
+    return row is not None and row not in data.pages
 
 
 def _apart(categories: Sequence[str]) -> Iterator[tuple[str, str]]:

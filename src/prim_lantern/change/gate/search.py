@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence, Set
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from datetime import datetime
 from functools import cached_property
+from itertools import islice
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -15,7 +16,7 @@ from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch
 from prim_lantern.change.gate.pictures import Pictures, Sort, Way
 from prim_lantern.change.gate.shortfall import CREATE, FILE
-from prim_lantern.change.gate.spots import Lanes, filed_anew, spots
+from prim_lantern.change.gate.spots import Lanes, Spot, filed_anew, spots
 from prim_lantern.change.gate.spread import Answers, Bools, Spread
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
@@ -85,8 +86,9 @@ class Search:
             return 0
         return engine.crowd.mask_if_active(self.judged.by, engine.at)
 
-    def _pictures(self) -> Pictures:
-        """All that words about these people and the maker tell apart."""
+    def _pictures(self, *, final: bool = False) -> Pictures:
+        """All that words about these people and the maker tell apart; `final` takes only what has
+        no exceptions."""
         stretch, were, are = self.stretch, 0, 0
         for each in self.people:
             were, are = were | each.before, are | each.after
@@ -96,6 +98,7 @@ class Search:
             [engine for engine, _ in engines],
             [bits | self._mask_of_maker(engine) for engine, bits in engines],
             self.within,
+            final=final,
         )
 
     @cached_property
@@ -139,6 +142,14 @@ class Search:
         somebody has come to read."""
         lacking = self._lacking is None or action in self._lacking
         return lacking and (self._opened or self._spoken_of(action))
+
+    def at(self, lacking: Mapping[str, Sequence[Spot]]) -> Iterator[Gain]:
+        """What they gain at some items, by the action."""
+        for action, some in lacking.items():
+            if self.people and action not in NEED_MORE:
+                for author in (False, True):
+                    asked = Asked(action, author=author)
+                    yield from islice(self._at_spots(asked, some), 1)
 
     def _creating(self, author: bool) -> Iterator[Gain]:
         """Creating: what would be one's own then, as a draft, or a part of any page."""
@@ -191,9 +202,14 @@ class Search:
 
     def _of_items(self, asked: Asked, ways: Sequence[Way]) -> Iterator[Gain]:
         was, now = self.was.asked(asked), self.now.asked(asked)
+        makers = [each for own in (False, True) for each in self._makers(asked, own)]
+        found = spots(Lanes([was], [now], makers), ways, self.pictures.of(asked.action))
+        yield from islice(self._at_spots(asked, found), 1)
+
+    def _at_spots(self, asked: Asked, some: Iterable[Spot]) -> Iterator[Gain]:
+        was, now = self.was.asked(asked), self.now.asked(asked)
         makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
-        lanes = Lanes([was], [now], [*makers[False], *makers[True]])
-        for about, _ in spots(lanes, ways, self.pictures.of(asked.action)):
+        for about, _ in some:
             gained = now.yes(about) & ~was.yes(about)
             for each in self.earlier:
                 gained &= ~each.asked(asked).yes(about)
@@ -208,7 +224,6 @@ class Search:
                 )
                 if found is not None:
                     yield self._gain(found[0], asked, about, by_own=found[1])
-                    return
 
     def _gain(self, person: int, asked: Asked, about: Subject, *, by_own: bool = False) -> Gain:
         login = self.people[person].login
@@ -323,9 +338,10 @@ class Search:
         """From what somebody was kept without exceptions, and is no more."""
         if not self.people:
             return
+        pictures = self._pictures(final=True)
         for action in final_actions(self.stretch.before.data):
-            picture = self.pictures.of(action)
-            for _, ways in self._ways(action):
+            picture = pictures.of(action)
+            for ways in map(picture.ways, picture.sorts):
                 for author in (False, True):
                     asked = Asked(action, author=author)
                     was, now = self.was.asked(asked), self.now.asked(asked)
