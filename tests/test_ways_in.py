@@ -75,6 +75,12 @@ readers = ["role:badge"]
 [readerships.sealed]
 readers = ["group:bosses"]
 no_exceptions = true
+[readerships.board]
+readers = ["group:crew"]
+no_exceptions = true
+[[places]]
+where = "/board"
+readership = "board"
 [[places]]
 where = "/club"
 readership = "club"
@@ -106,7 +112,7 @@ CONTENT = (
     "/a,page,A,,,,,,,,\n/a/b,page,B,,,,,,,,\n/a/post,post,Post,cyd,ben,draft,,,,,\n"
     "/a/mine,post,Mine,pat,,draft,,,,,\n/a/out,post,Out,cyd,,,,,,,\n/a/out/panel,panel,Panel,,,,,,,,\n"
     "/a/press,page,Press,cyd,,,topic:press,,,,\n/club,page,Club,,,,,,,,\n/sealed,page,Sealed,,,,,,,,\n"
-    "/b,page,Other,,,,,,,,\n"
+    "/b,page,Other,,,,,,,,\n/board,page,Board,,,,,,,,\n"
 )
 
 
@@ -218,6 +224,8 @@ GOES = {
     "closing": ("ann", op("set_readership", where="/a", readership="signed-in")),
     "removing a person": ("kim", op("remove_user", login="ben")),
     "a member into a group that a final deny names": ("sid", op("add_members", group="crew", logins="ben")),
+    "a member into the readers of a closed readership": ("kim", op("add_members", group="crew", logins="ben")),
+    "a new person into the readers of a closed readership": ("kim", op("add_user", login="zed", name="Zed", groups="crew")),
     "one's own name": ("ben", op("change_user", login="ben", name="Ben Two")),
     "importing a draft": ("cyd", op("import_items", rows=[{"path": "/a/x", "kind": "page", "state": "draft"}])),
     "importing what is in review": ("cyd", op("import_items", rows=[{"path": "/a/x", "kind": "page", "state": "in-review"}])),

@@ -201,6 +201,10 @@ class SiteData:
         row = self.content.index.get(path)
         return row is not None and self.all_kinds[self.content.value("kind", row)].part
 
+    def is_page(self, path: str) -> bool:
+        """Whether an item stands at a path that is no part."""
+        return path in self.content.index and not self.is_part(path)
+
     def page_of(self, path: str) -> str:
         """The page of a part: the nearest item above that is no part (itself for any other)."""
         at: str | None = path

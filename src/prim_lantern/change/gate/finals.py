@@ -8,6 +8,7 @@ from prim_lantern.site.actions import EVERY_ACTION
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Readership
+from prim_lantern.site.who import Who
 
 
 def has_finals(data: SiteData) -> bool:
@@ -27,6 +28,16 @@ def final_roles(data: SiteData) -> set[str]:
         for who in (*each.readers, *each.all_of, *each.but_not)
     )
     return {who.name for who in (*rules, *readerships) if who.kind == "role"}
+
+
+def final_whos(data: SiteData) -> frozenset[Who]:
+    """All whom rules without exceptions deny something, or such readerships leave out by name."""
+    rules = (who for rule in data.rules if rule.no_exceptions for who in rule.to)
+    left_out = (who for each in _standing(data) if each.no_exceptions for who in each.but_not)
+    found = {*rules, *left_out}
+    roles = {who.name for who in found if who.kind == "role"}
+    found |= {who for given in data.given if given.role in roles for who in given.to}
+    return frozenset(found)
 
 
 def _standing(data: SiteData) -> list[Readership]:

@@ -12,9 +12,20 @@ from functools import cached_property
 from typing import NamedTuple
 
 from prim_lantern.change.gate.differing import Differing
-from prim_lantern.change.gate.finals import final_roles, has_finals
+from prim_lantern.change.gate.finals import final_roles, final_whos, has_finals
 from prim_lantern.change.gate.judged import Judged
-from prim_lantern.change.gate.people import Person, Stretch, everybody, pictured_member, stewarded
+from prim_lantern.change.gate.people import (
+    Person,
+    Stretch,
+    changed_people,
+    differs,
+    everybody,
+    joined,
+    lost_by,
+    pictured_member,
+    stewarded,
+    there_on_both,
+)
 from prim_lantern.change.gate.people import of_user as moments_of
 from prim_lantern.change.gate.search import (
     Gain,
@@ -278,23 +289,29 @@ class Gains:
 
     def by_people(self) -> Iterator[Gain]:
         """What the one who makes a change of people gains, or the groups that they look after."""
-        judged = self.judged
+        if not self._for_themselves(self._whole):
+            return
         for stretch in self.stretches:
-            groups = stewarded(judged, judged.after.groups)
-            some = [
-                *moments_of(stretch, judged.by),
-                *(pictured_member(stretch, name) for name in groups),
-            ]
-            differing = [each for each in some if _differs(stretch, each)]
+            differing = self._for_themselves(stretch)
             if differing:
-                yield from Search(judged, self.differing, stretch, differing, alone=True).gains()
+                search = Search(self.judged, self.differing, stretch, differing, alone=True)
+                yield from search.gains()
+
+    def _for_themselves(self, stretch: Stretch) -> list[Person]:
+        """Whoever makes the change, and members of the groups that they look after, where something
+        else reaches them after."""
+        groups = stewarded(self.judged, self.judged.after.groups)
+        some = [
+            *moments_of(stretch, self.judged.by),
+            *(pictured_member(stretch, name) for name in groups),
+        ]
+        return [each for each in some if differs(stretch, each)]
 
     def _people(self, stretch: Stretch) -> list[Person]:
         """Everybody whose answers may differ."""
-        some = everybody(self.judged, stretch)
         if self.judged.words_differ:
-            return some
-        return [each for each in some if _differs(stretch, each)]
+            return everybody(self.judged, stretch)
+        return [each for each in changed_people(stretch) if differs(stretch, each)]
 
     # What has no exceptions --------------------------------------------------------------------
 
@@ -311,12 +328,24 @@ class Gains:
 
     def freed(self) -> Iterator[Gain]:
         """Whom a change frees of what has no exceptions."""
-        if not self._may_free():
+        if not self._may_free() or not has_finals(self.judged.base):
             return
-        for stretch in self.stretches:
-            if has_finals(stretch.before.data):
-                people = self._people(stretch)
+        if self.judged.words_differ or self._leaving(self._whole):
+            for stretch in self.stretches:
+                people = self._leaving(stretch)
                 yield from Search(self.judged, self.differing, stretch, people).freed()
+
+    def _leaving(self, stretch: Stretch) -> list[Person]:
+        """Those who may be freed: where words do not differ, who are no more among somebody whom a
+        word without exceptions keeps out. They are taken as if they had come into their new groups
+        first, since to come among readers frees nobody."""
+        kept_out = final_whos(self.judged.base)
+        some = [
+            each
+            for each in self._people(stretch)
+            if self.judged.words_differ or not kept_out.isdisjoint(lost_by(stretch, each))
+        ]
+        return [joined(stretch, each) for each in some if there_on_both(stretch, each)]
 
 
 def _with_upper(data: SiteData, way: WayIn) -> set[str]:
@@ -347,15 +376,6 @@ def _matters(
         for each in places
     )
     return holds and (about or not whos.isdisjoint(word.to))
-
-
-def _differs(stretch: Stretch, person: Person) -> bool:
-    """Whether something else reaches somebody after: of whom words may speak."""
-    was, now = (
-        frozenset(who for who, bit in engine.crowd.bits.items() if mask & bit)
-        for engine, mask in ((stretch.before, person.before), (stretch.after, person.after))
-    )
-    return was != now
 
 
 def _does(engine: Engine, login: str | None, action: str, about: Subject) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from typing import Any
@@ -51,6 +51,7 @@ class Judged:
         self.then = then
         self.taking_back = taking_back
         self.renames: list[Renames] = []
+        self._gone_and_come: dict[str, tuple[list[Any], list[Any]]] = {}
         base = self.before
         for each in renames:
             if each.paths or each.groups:
@@ -158,8 +159,14 @@ class Judged:
     def gone_and_come(self, part: str) -> tuple[list[Any], list[Any]]:
         """What is no longer listed in a part, and what is newly: each known by itself, never by
         its place in the list."""
-        was, now = Counter(getattr(self.base, part)), Counter(getattr(self.after, part))
-        return list((was - now).elements()), list((now - was).elements())
+        found = self._gone_and_come.get(part)
+        if found is None:
+            was, now = getattr(self.base, part), getattr(self.after, part)
+            kept = Counter(map(id, was)) & Counter(map(id, now))  # most are the very same
+            was, now = (Counter(_without(some, kept)) for some in (was, now))
+            found = list((was - now).elements()), list((now - was).elements())
+            self._gone_and_come[part] = found
+        return found
 
     @cached_property
     def settings(self) -> list[tuple[PlaceSetting | None, PlaceSetting | None]]:
@@ -221,6 +228,16 @@ class Judged:
     def subject_before(self, path: str) -> subject.Subject:
         """An item that is there before, by its path of before."""
         return self.engine.subject(path)
+
+
+def _without(some: Iterable[Any], kept: Mapping[int, int]) -> Iterator[Any]:
+    """Those of some things that are not among the kept, each as often as it is kept."""
+    left = dict(kept)
+    for each in some:
+        if left.get(id(each), 0):
+            left[id(each)] -= 1
+        else:
+            yield each
 
 
 def _by_spot(data: SiteData) -> dict[tuple[str, str], PlaceSetting]:

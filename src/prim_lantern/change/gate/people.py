@@ -9,7 +9,7 @@ from typing import NamedTuple
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
-from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.timeline import timed_people
 from prim_lantern.site.people import ACTIVE
 from prim_lantern.site.who import SIGNED_IN, Who
@@ -53,6 +53,66 @@ def everybody(judged: Judged, stretch: Stretch) -> list[Person]:
         if before.crowd.bits == after.crowd.bits or not judged.people_gone:
             return [each for each in found.values() if each.after & touched]
     return list(found.values())
+
+
+def changed_people(stretch: Stretch) -> list[Person]:
+    """Everybody who was there before and is after, and whom a change of people may concern."""
+    before, after = stretch.before.data, stretch.after.data
+    rows = None
+    if before.groups == after.groups and before.plans == after.plans:
+        rows = after.people.differing(before.people)
+    logins: Iterable[str] = before.users
+    pictured = [each for each in before.groups if each in after.groups]
+    if rows is not None:
+        logins, pictured = (after.people.names[row] for row in sorted(rows)), []
+    return [
+        *(pictured_member(stretch, name) for name in pictured),
+        *(
+            person
+            for login in logins
+            if login in before.users and login in after.users
+            for person in of_user(stretch, login)
+        ),
+    ]
+
+
+def differs(stretch: Stretch, person: Person) -> bool:
+    """Whether something else reaches somebody after: of whom words may speak."""
+    was, now = _whos(stretch, person)
+    return was != now
+
+
+def lost_by(stretch: Stretch, person: Person) -> frozenset[Who]:
+    """All among whom somebody was before, and is no more."""
+    was, now = _whos(stretch, person)
+    return was - now
+
+
+def there_on_both(stretch: Stretch, person: Person) -> bool:
+    """Whether somebody, or the group that a pictured person is in, is there before and after."""
+    login = person.login
+    if login is None or login == login_of(SIGNED_IN):
+        return True
+    if login.startswith(STAND_IN):
+        name = login.removeprefix(login_of(Who("group", "")) or "")
+        return all(name in each.data.groups for each in (stretch.before, stretch.after))
+    return all(login in each.data.users for each in (stretch.before, stretch.after))
+
+
+def joined(stretch: Stretch, person: Person) -> Person:
+    """Somebody as if they were before, beside all else, what they are after."""
+    was, now = _whos(stretch, person)
+    bits = stretch.before.crowd.bits
+    return person._replace(before=person.before | sum(bits.get(who, 0) for who in now - was))
+
+
+def _whos(stretch: Stretch, person: Person) -> tuple[frozenset[Who], frozenset[Who]]:
+    """All among whom somebody is, before and after."""
+    was, now = (
+        frozenset(who for who, bit in engine.crowd.bits.items() if mask & bit)
+        for engine, mask in ((stretch.before, person.before), (stretch.after, person.after))
+    )
+    return was, now
 
 
 def _pictured(stretch: Stretch) -> Iterator[Person]:

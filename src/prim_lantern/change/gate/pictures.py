@@ -113,14 +113,13 @@ class Pictures:
         places = list[Place]()
         for engine, bits in zip(self.engines, self.bits, strict=True):
             data, crowd = engine.data, engine.crowd
-            places += (
-                each.place
-                for each in data.readerships_at.values()
-                if not self._final or data.readership(each.readership or "").no_exceptions
-            )
-            places += (Place("path", path) for path in data.rights_cut_at)
-            for some in engine.rights.all_access.values():
-                places += (each.place for each in some if crowd.mask(each.given.to) & bits)
+            for each in data.readerships_at.values():
+                if not self._final or data.readership(each.readership or "").no_exceptions:
+                    places.append(each.place)
+            if not self._final:
+                places += (Place("path", path) for path in data.rights_cut_at)
+                for some in engine.rights.all_access.values():
+                    places += (each.place for each in some if crowd.mask(each.given.to) & bits)
         return [each for each in places if self.can_hold(each)]
 
     @cached_property
@@ -253,15 +252,9 @@ class Picture:
         """How deep on a way something stands that is no part, on all sites: no part below it can
         be one of a page above it."""
         for number in range(len(way) - 1, 0, -1):
-            if all(_is_page(engine, way[number]) for engine in self.engines):
+            if all(engine.data.is_page(way[number]) for engine in self.engines):
                 return number
         return 0
-
-
-def _is_page(engine: Engine, path: str) -> bool:
-    data = engine.data
-    row = data.content.index.get(path)
-    return row is not None and row not in data.pages
 
 
 def _apart(categories: Sequence[str]) -> Iterator[tuple[str, str]]:

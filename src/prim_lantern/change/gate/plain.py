@@ -64,8 +64,27 @@ class Plain:
         return not self.holds(action, theirs, category)
 
     def frees(self, who: str | None, action: str, about: Subject) -> bool:
-        """Whether something without exceptions keeps somebody from it before, and not after."""
-        return kept(self.before, who, action, about) and not kept(self.after, who, action, about)
+        """Whether something without exceptions keeps somebody from it before, and not after; to
+        come into groups is free, so that it counts as done before."""
+        if any(
+            who is not None and who not in each.data.users for each in (self.before, self.after)
+        ):
+            return False
+        before = _Joined(self.before, self.after)
+        return kept(before, who, action, about) and not kept(self.after, who, action, about)
+
+
+class _Joined(Reference):
+    """A site at which somebody is also in the groups in which they are on another one."""
+
+    def __init__(self, before: Reference, after: Reference) -> None:
+        super().__init__(before.data, before.at)
+        self._after = after
+
+    def is_among(self, login: str | None, who: Who, about: Subject) -> bool:
+        if super().is_among(login, who, about) or who.kind in ("role", "authors"):
+            return super().is_among(login, who, about)
+        return self._after.is_among(login, who, about)
 
 
 def may(

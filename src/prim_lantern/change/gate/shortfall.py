@@ -56,7 +56,8 @@ class Shortfall:
         engines = [*self._engines, self.stretch.after]
         masks = [spread.masks[0] for spread in self._spreads]
         masks += [0] * (len(engines) - len(masks))
-        if any(self._has_all(each) for each in self._spreads):
+        self._has_all = any(self._may_do_all(each) for each in self._spreads)
+        if self._has_all:
             self.scope.everything = True
             return Pictures(engines, masks, self._within, final=True)
         whos = {who for clause in self.scope.clauses for who in self._named(clause)}
@@ -70,7 +71,7 @@ class Shortfall:
             for access in engine.rights.holders.get(clause.who.name, ()):
                 yield from access.given.to
 
-    def _has_all(self, spread: Spread) -> bool:
+    def _may_do_all(self, spread: Spread) -> bool:
         """Whether they have all access, by one given role, to all that can be touched."""
         engine, mask = spread.engine, spread.masks[0]
         return any(
@@ -93,12 +94,19 @@ class Shortfall:
     def lacking(self) -> dict[str, list[Spot]]:
         """The actions that they lack somewhere that words that differ can speak of, with some
         items at which they do."""
+        if self._has_all and self._nothing_is_final():
+            return {}
         data, found = self.stretch.after.data, dict[str, list[Spot]]()
-        for action in data.item_actions:
-            about = (action, *READING)
-            if action not in NEED_MORE and self.scope.concerns(about):
+        reading = self._pictures.of("read")
+        for action in ("read", *(each for each in data.item_actions if each != "read")):
+            about, picture = (action, *READING), self._pictures.of(action)
+            if action in NEED_MORE or not self.scope.concerns(about):
+                continue
+            if self._has_all and "read" in found and picture.words == reading.words:
+                found[action] = found["read"]  # nothing but what has no exceptions keeps them out
+            else:
                 lanes = self._reach([Asked(action)], about)
-                found[action] = list(islice(self._lacks(lanes, self._pictures.of(action)), _SHOWN))
+                found[action] = list(islice(self._lacks(lanes, picture), _SHOWN))
         creating = ("create", "file-under", *READING)
         if self.scope.concerns(creating):
             both = self._pictures.of("create", "file-under")
@@ -108,6 +116,17 @@ class Shortfall:
             filing = found.get("read") or list(islice(self._lacks(lanes, both), 1))
             found["file-under"] = filing
         return {action: some for action, some in found.items() if some}
+
+    def _nothing_is_final(self) -> bool:
+        """Whether nothing without exceptions can keep them from anything that is touched, nor a
+        page above from its parts."""
+        data = self.stretch.before.data
+        return (
+            not self._pictures.words
+            and not self._pictures.settings
+            and not any(each.rights.default.no_exceptions for each in self._engines)
+            and all(data.is_page(path) for path in self._within or ())
+        )
 
     @cached_property
     def managing(self) -> frozenset[str]:
