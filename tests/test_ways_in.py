@@ -299,6 +299,19 @@ def test_moments_of_the_history_never_go_back(site, monkeypatch):
     assert site.history()[1].at >= site.history()[0].at
 
 
+def test_what_would_take_too_long_to_find_out_asks_the_top(site, monkeypatch):
+    operation = op("set_readership", where="/a", readership="signed-in")
+    with site.change(by="mo") as change:
+        change.deny("read", to="user:ann", where="topic:press", no_exceptions=True)
+        change.set_readership("/a", readership="club")
+    monkeypatch.setattr("prim_lantern.change.gate.search.AT_MOST", 10)
+    monkeypatch.setattr("prim_lantern.change.gate.gains.Gains._at_a_glance", lambda *_: iter(()))
+    with pytest.raises(pl.NotAllowed, match="would take too long") as refused:
+        site.change(by="ann").do(operation).make()
+    assert refused.value.ask == ("top", "mo")
+    site.change(by="top").do(operation).make()
+
+
 def test_whoever_would_lose_the_way_back_is_told(site):
     change = site.change(by="ann").deny("manage-rights", to="user:ann", where="/a")
     assert any(

@@ -49,6 +49,12 @@ class Differing:
             return None  # it is spoken of whoever has the role
         return frozenset(action for clause in self.clauses for action in clause.actions)
 
+    def read_first(self, stretch: Stretch, action: str) -> bool:
+        """Whether whoever gains an action has come to read as well, since no words about the action
+        itself differ: what the maker may not read shows there."""
+        actions = self.actions(stretch.before, stretch.after)
+        return actions is not None and action not in {*actions, "read"}
+
 
 class Scope:
     """What the words that differ can speak of at one time, of items that are pictured."""

@@ -23,13 +23,16 @@ from prim_lantern.change.gate.people import (
     joined,
     lost_by,
     pictured_member,
+    pictured_people,
     stewarded,
     there_on_both,
 )
 from prim_lantern.change.gate.people import of_user as moments_of
 from prim_lantern.change.gate.search import (
+    Effort,
     Gain,
     Search,
+    TooMuch,
     paths_touched,
     plain_actions,
     touched_in,
@@ -212,11 +215,18 @@ class Gains:
                     yield from found
                     return
             looked_at = self._to_look_at(short)
+        effort = Effort()
         for stretch, lacking in looked_at:
             if lacking:
                 people = self._people(stretch)
-                search = Search(self.judged, self.differing, stretch, people, lacking=lacking)
-                yield from search.gains()
+                search = Search(
+                    self.judged, self.differing, stretch, people, lacking=lacking, effort=effort
+                )
+                try:
+                    yield from search.gains()
+                except TooMuch as found:
+                    yield Gain(None, found.action, found.about, found.at, unsure=True)
+                    return
                 if search.suspects:
                     yield from self._of_own_work(stretch, search)
             yield from self._by_authors(stretch)
@@ -224,9 +234,13 @@ class Gains:
     def _at_a_glance(self, short: Short) -> Iterator[Gain]:
         """What is gained where the maker is known to lack it: mostly it shows there already."""
         if short.lacking:
-            people = self._people(short.stretch)
-            search = Search(self.judged, self.differing, short.stretch, people)
-            yield from search.at(short.lacking)
+            for people in (pictured_people, self._people):  # the pictured are few
+                some = people(short.stretch)
+                search = Search(self.judged, self.differing, short.stretch, some)
+                found = list(search.at(short.lacking))
+                if found:
+                    yield from found
+                    return
 
     def _to_look_at(self, short: Sequence[Short]) -> list[tuple[Stretch, frozenset[str]]]:
         """The times at which somebody may gain what the maker lacks, with the actions."""

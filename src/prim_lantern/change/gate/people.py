@@ -45,7 +45,7 @@ def everybody(judged: Judged, stretch: Stretch) -> list[Person]:
     that may change), as they are, a guest, and the pictured ones."""
     before, after = stretch.before, stretch.after
     found: dict[tuple[int, int], Person] = {(GUEST, GUEST): Person(None, GUEST, GUEST)}
-    for person in (*_pictured(stretch), *_users(stretch)):
+    for person in (*pictured_people(stretch), *_users(stretch)):
         found.setdefault((person.before, person.after), person)
     if judged.sorts <= {"words", "items"} and stretch.whos is not None:
         # nobody else's answers can differ
@@ -115,11 +115,12 @@ def _whos(stretch: Stretch, person: Person) -> tuple[frozenset[Who], frozenset[W
     return was, now
 
 
-def _pictured(stretch: Stretch) -> Iterator[Person]:
-    yield Person(login_of(SIGNED_IN), ANYBODY, ANYBODY)
+def pictured_people(stretch: Stretch) -> list[Person]:
+    """Somebody signed in, and for each group somebody who is in just that one."""
     groups = (engine.data.groups for engine in (stretch.before, stretch.after))
-    for name in dict.fromkeys(each for some in groups for each in some):
-        yield pictured_member(stretch, name)
+    names = dict.fromkeys(each for some in groups for each in some)
+    signed_in = Person(login_of(SIGNED_IN), ANYBODY, ANYBODY)
+    return [signed_in, *(pictured_member(stretch, name) for name in names)]
 
 
 def pictured_member(stretch: Stretch, group: str) -> Person:

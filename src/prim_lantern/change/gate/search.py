@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from datetime import datetime
 from functools import cached_property
 from itertools import islice
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 
@@ -28,11 +28,37 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, place, way_to
 
 
+class TooMuch(Exception):
+    """Looking further would take too long."""
+
+    def __init__(self, action: str, about: Subject, at: datetime) -> None:
+        super().__init__(action)
+        self.action, self.about, self.at = action, about, at
+
+
+class Effort:
+    """How much has been looked at, for one change."""
+
+    def __init__(self) -> None:
+        self.spent = 0
+
+    def spend(self, people: int, items: int = 1) -> bool:
+        """Look at some more items for some people; False where that would be too much."""
+        self.spent += items * (people + EACH_ITEM)
+        return self.spent <= AT_MOST
+
+
+AT_MOST: Final = 60_000_000  # some ten seconds
+EACH_ITEM: Final = 700  # an item costs as much as so many people
+_TOLD_APART: Final = 4  # to tell items apart costs more than to look at one of them
+
+
 class Gain(NamedTuple):
     """What somebody could newly do, or be freed of: the first of its sort that was found.
 
     `about` is the pictured item, or the place for an action of managing; `own` says whether it
-    would be their own, and `by_own` whether it is by the one who makes the change.
+    would be their own, and `by_own` whether it is by the one who makes the change. `unsure` says
+    that it would take too long to find out whether anybody could.
     """
 
     who: str | None
@@ -42,6 +68,7 @@ class Gain(NamedTuple):
     own: bool = False
     by_own: bool = False
     category: str | None = None
+    unsure: bool = False
 
 
 class Search:
@@ -56,16 +83,17 @@ class Search:
         *,
         alone: bool = False,
         lacking: Set[str] | None = None,
+        effort: Effort | None = None,
     ) -> None:
         """`alone` says that nobody among them may gain anything, whatever the maker holds now;
         `lacking` are the actions that the maker may lack (None: any)."""
         self.judged = judged
         self._differing = differing
         self._lacking = lacking
+        self._effort = effort or Effort()
         self.stretch = stretch
         self.alone = alone
         self.people = people
-        self._opened = False  # whether somebody has come to read anything
         self.suspects = False
         """Whether some gain something of their own that the maker may not do for others."""
         self.pictures = self._pictures()
@@ -117,11 +145,8 @@ class Search:
         if not self.people:
             return
         for author in (False, True):
-            self._opened = False
-            for _, ways in self._ways("read") if self._reading_matters else ():
-                yield from self._of_items(Asked("read", author=author), ways)
             for action in plain_actions(self.stretch.after.data):
-                if action != "read" and self._looked_at(action):
+                if self._looked_at(action):
                     for _, ways in self._ways(action):
                         yield from self._of_items(Asked(action, author=author), ways)
             if self._looked_at("file-under"):
@@ -131,17 +156,9 @@ class Search:
                 yield from self._creating(author)
         yield from self._of_managing()
 
-    @property
-    def _reading_matters(self) -> bool:
-        """Whether somebody may come to read what the maker may not, or may do there more."""
-        lacking = self._lacking
-        return lacking is None or "read" in lacking or not all(map(self._spoken_of, lacking))
-
     def _looked_at(self, action: str) -> bool:
-        """Whether somebody may gain an action that the maker may lack: words about it differ, or
-        somebody has come to read."""
-        lacking = self._lacking is None or action in self._lacking
-        return lacking and (self._opened or self._spoken_of(action))
+        """Whether the maker may lack an action."""
+        return self._lacking is None or action in self._lacking
 
     def at(self, lacking: Mapping[str, Sequence[Spot]]) -> Iterator[Gain]:
         """What they gain at some items, by the action."""
@@ -159,10 +176,19 @@ class Search:
             if sort.page_kinds or (sort.state == draft and author):
                 yield from self._of_creating(author, ways, on_page=bool(sort.page_kinds))
 
-    def _ways(self, *actions: str) -> list[tuple[Sort, list[Way]]]:
+    def _ways(self, *actions: str) -> Iterator[tuple[Sort, list[Way]]]:
         """For each sort of item that words about some actions tell apart, where it could stand."""
         picture = self.pictures.of(*actions)
-        return [(sort, picture.ways(sort)) for sort in picture.sorts]
+        for sort in picture.sorts:
+            ways = picture.ways(sort)
+            self._spend(
+                actions[0], ways[0].about, _TOLD_APART * (len(ways) + len(picture.of_one_root))
+            )
+            yield sort, ways
+
+    def _spend(self, action: str, about: Subject, items: int = 1) -> None:
+        if not self._effort.spend(len(self.people), items):
+            raise TooMuch(action, about, self.stretch.start)
 
     def _spoken_of(self, action: str) -> bool:
         """Whether words about an action may differ."""
@@ -202,20 +228,36 @@ class Search:
 
     def _of_items(self, asked: Asked, ways: Sequence[Way]) -> Iterator[Gain]:
         was, now = self.was.asked(asked), self.now.asked(asked)
-        makers = [each for own in (False, True) for each in self._makers(asked, own)]
-        found = spots(Lanes([was], [now], makers), ways, self.pictures.of(asked.action))
+        makers = [self._makers(asked, own) for own in (False, True)]
+        reads = [
+            self._makers(Asked("read"), own)
+            if self._differing.read_first(self.stretch, asked.action)
+            else []
+            for own in (False, True)
+        ]
+
+        def held(spot: Spot) -> bool:
+            return all(
+                any(each.yes(spot.about)[0] for each in some)
+                or (bool(to_read) and not any(each.yes(spot.about)[0] for each in to_read))
+                for some, to_read in zip(makers, reads, strict=True)
+            )
+
+        others = [each for some in (*makers, *reads) for each in some]
+        lanes = Lanes([was], [now], others, held=held if self.maker else None)
+        found = spots(lanes, ways, self.pictures.of(asked.action))
         yield from islice(self._at_spots(asked, found), 1)
 
     def _at_spots(self, asked: Asked, some: Iterable[Spot]) -> Iterator[Gain]:
         was, now = self.was.asked(asked), self.now.asked(asked)
         makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
         for about, _ in some:
+            self._spend(asked.action, about)
             gained = now.yes(about) & ~was.yes(about)
             for each in self.earlier:
                 gained &= ~each.asked(asked).yes(about)
             gained = self._gained(gained, author=asked.author)
             if gained.any():
-                self._opened = self._opened or asked.action == "read"
                 found = self._not_held(
                     gained,
                     asked.author,
@@ -245,6 +287,7 @@ class Search:
         alone = frozenset(id(each) for each in (was[1], now[1], *others[1::2]))
         lanes = Lanes(was, now, others, alone)
         for about, categories in spots(lanes, ways, self.pictures.of("create", "file-under")):
+            self._spend("create", about)
             filing = () if on_page else categories  # a part has its page's
 
             def yes(pair: Sequence[Answers], about: Subject = about, filing: Any = filing) -> Bools:
@@ -282,6 +325,7 @@ class Search:
         filing = [pair[1] for pair in pairs]
         to_file = Lanes([files[0]], [files[1]], filing, frozenset(map(id, (*files, *filing))))
         for about, category in filed_anew(to_read, to_file, ways, self.pictures.of("file-under")):
+            self._spend("file-under", about)
 
             def yes(
                 pair: tuple[Answers, Answers], about: Subject = about, under: str = category

@@ -102,10 +102,12 @@ class Shortfall:
             about, picture = (action, *READING), self._pictures.of(action)
             if action in NEED_MORE or not self.scope.concerns(about):
                 continue
-            if self._has_all and "read" in found and picture.words == reading.words:
-                found[action] = found["read"]  # nothing but what has no exceptions keeps them out
+            first = self.differing.read_first(self.stretch, action)
+            if self._has_all and action != "read" and picture.words == reading.words:
+                # nothing but what has no exceptions keeps them out, from all alike
+                found[action] = [] if first else found["read"]
             else:
-                lanes = self._reach([Asked(action)], about)
+                lanes = self._reach([Asked(action)], about, reading=first)
                 found[action] = list(islice(self._lacks(lanes, picture), _SHOWN))
         creating = ("create", "file-under", *READING)
         if self.scope.concerns(creating):
@@ -136,10 +138,15 @@ class Shortfall:
         return every if managing is None else managing & every
 
     def _reach(
-        self, asked: Sequence[Asked], about: Sequence[str], *, anywhere: bool = False
+        self,
+        asked: Sequence[Asked],
+        about: Sequence[str],
+        *,
+        anywhere: bool = False,
+        reading: bool = False,
     ) -> _Reach:
         """The answers to them, be an item their own or not; `anywhere` takes all items as
-        touched."""
+        touched, and `reading` looks only at what they may read."""
         alternatives = [
             [
                 [spread.asked(each._replace(author=own)) for each in asked]
@@ -147,14 +154,16 @@ class Shortfall:
             ]
             for own in (False, True)
         ]
-        return _Reach(alternatives, None if anywhere else self.scope, about)
+        reads = [
+            [spread.asked(Asked("read", author=own)) for spread in self._spreads if reading]
+            for own in (False, True)
+        ]
+        return _Reach(alternatives, reads, None if anywhere else self.scope, about)
 
     def _lacks(self, lanes: _Reach, picture: Picture) -> Iterator[Spot]:
         """The items that are touched at which they lack one of what is asked."""
         for sort in picture.sorts:
-            for spot in spots(lanes, picture.ways(sort), picture):
-                if not lanes.held(spot):
-                    yield spot
+            yield from spots(lanes, picture.ways(sort), picture)
 
 
 class _Reach(Lanes):
@@ -163,21 +172,29 @@ class _Reach(Lanes):
     def __init__(
         self,
         alternatives: Sequence[Sequence[Sequence[Answers]]],
+        reads: Sequence[Sequence[Answers]],
         scope: Scope | None,
         about: Sequence[str],
     ) -> None:
         """Take the answers for what is another's and for their own, each on one site or two, each
-        for all that is asked; the scope (None: any item is touched) and what it is about."""
+        for all that is asked; those about reading, if only what they may read counts; the scope
+        (None: any item is touched) and what it is about."""
         every = [answers for some in alternatives for one in some for answers in one]
+        every += [answers for some in reads for answers in some]
         alone = frozenset(id(each) for each in every if each.plan.asked.action == FILE.action)
-        super().__init__((), (), every, alone)
+        super().__init__((), (), every, alone, self._holds)
         self._alternatives = alternatives
+        self._reads = reads
         self._scope = scope
         self._about = about
 
-    def held(self, spot: Spot) -> bool:
-        """Whether they may do it all to an item, be it theirs or not."""
-        return all(any(_yes(one, spot) for one in some) for some in self._alternatives)
+    def _holds(self, spot: Spot) -> bool:
+        """Whether they may do it all to an item, be it theirs or not; or may not read it."""
+        return all(
+            any(_yes(one, spot) for one in some)
+            or (bool(reads) and not any(_yes([one], spot) for one in reads))
+            for some, reads in zip(self._alternatives, self._reads, strict=True)
+        )
 
     def way_moved(self, way: Way) -> bool:
         return self._scope is None or self._scope.way(way.about, self._about)

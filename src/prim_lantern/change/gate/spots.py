@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import combinations, product
 from typing import NamedTuple
 
@@ -33,8 +33,12 @@ class Lanes:
         now: Sequence[Answers],
         others: Sequence[Answers],
         alone: frozenset[int] = frozenset(),
+        held: Callable[[Spot], bool] | None = None,
     ) -> None:
+        """`held` says, by what the others alone are answered, of which items nothing has to be
+        looked at."""
         self.was, self.now, self.others, self.alone = was, now, others, alone
+        self.held = held
 
     @property
     def every(self) -> list[Answers]:
@@ -88,14 +92,17 @@ class Lanes:
         alone = id(answers) in self.alone
         return [[each] for each in filing] if alone else [list(filing)]
 
-    def of_way(self, way: Way) -> bytes:
-        """What is said on a way, in all lanes, as a text to know it by."""
-        return b"|".join(each.way(way.on(each.ground)[0]).tobytes() for each in self.every)
+    def of_way(self, way: Way, lanes: Iterable[Answers] | None = None) -> bytes:
+        """What is said on a way, in all lanes or some, as a text to know it by."""
+        some = self.every if lanes is None else lanes
+        return b"|".join(each.way(way.on(each.ground)[0]).tobytes() for each in some)
 
-    def of_filing(self, way: Way, filing: Iterable[str]) -> bytes:
+    def of_filing(
+        self, way: Way, filing: Iterable[str], lanes: Iterable[Answers] | None = None
+    ) -> bytes:
         """What is said at some categories of one root, in the same manner."""
         found: list[bytes] = []
-        for each in self.every:
+        for each in self.every if lanes is None else lanes:
             case = way.on(each.ground)[1]
             found += (
                 each.filed(each.ground.filed_number(some, case)).tobytes()
@@ -111,17 +118,46 @@ def spots(lanes: Lanes, ways: Sequence[Way], picture: Picture, most: int = 2) ->
         comparable = lanes.comparable
         for way, filing in product(ways, short):
             spot = Spot.of(way.about, filing)
-            if not comparable or lanes.spot_moved(spot.about):
+            moved = not comparable or lanes.spot_moved(spot.about)
+            if moved and (lanes.held is None or not lanes.held(spot)):
                 yield spot
         return
     for some in _ways_apart(lanes, ways):
         filings = _filings(lanes, some[0][0], picture, most)
         if not any(moved for _, moved in (*some, *filings)):
             continue
-        for way, moved in _told_apart(lanes, some):
-            for filing, filed_moved in filings:
+        for ways_alike, filings_alike in _to_look_at(lanes, _told_apart(lanes, some), filings):
+            for (way, moved), (filing, filed_moved) in product(ways_alike, filings_alike):
                 if moved or filed_moved:
                     yield Spot.of(way.about, filing)
+
+
+def _to_look_at(
+    lanes: Lanes, ways: list[tuple[Way, bool]], filings: list[tuple[tuple[str, ...], bool]]
+) -> Iterator[tuple[list[tuple[Way, bool]], list[tuple[tuple[str, ...], bool]]]]:
+    """The ways and filings that together are not held, by all who are alike in that."""
+    if lanes.held is None:
+        yield ways, filings
+        return
+    by_way: dict[bytes, list[tuple[Way, bool]]] = {}
+    for each in ways:
+        by_way.setdefault(lanes.of_way(each[0], lanes.others), []).append(each)
+    one, single = ways[0][0], dict[str, bytes]()
+    by_filing: dict[tuple[bytes, ...], list[tuple[tuple[str, ...], bool]]] = {}
+    for filing, moved in filings:
+        roots = dict[str, list[str]]()
+        for category in filing:
+            roots.setdefault(category.partition("/")[0], []).append(category)
+        key = list[bytes]()
+        for some in roots.values():
+            name = "|".join(some)
+            if name not in single:
+                single[name] = lanes.of_filing(one, some, lanes.others)
+            key.append(single[name])
+        by_filing.setdefault(tuple(sorted(key)), []).append((filing, moved))
+    for ways_alike, filings_alike in product(by_way.values(), by_filing.values()):
+        if not lanes.held(Spot.of(ways_alike[0][0].about, filings_alike[0][0])):
+            yield ways_alike, filings_alike
 
 
 def filed_anew(

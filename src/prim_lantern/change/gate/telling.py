@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from prim_lantern.change.gate.judged import Judged
-from prim_lantern.change.gate.missing import Missing
+from prim_lantern.change.gate.missing import Missing, from_the_top
 from prim_lantern.change.gate.search import Gain
 from prim_lantern.decide.stand_ins import STAND_IN, stand_in
 from prim_lantern.decide.subject import FRESH, Subject
@@ -16,6 +16,11 @@ from prim_lantern.wording import with_article
 def gained(judged: Judged, gain: Gain) -> Missing:
     """Why somebody may not let another do something."""
     what = f"{_action(gain)} {_about(judged, gain)}"
+    if gain.unsure:
+        return from_the_top(
+            f"somebody may come to {what} and the like, which they may not do themselves in every "
+            "case; to find out whether anybody does would take too long"
+        )
     since = f", from {written(gain.at)} on" if gain.at > judged.made.at else ""
     if gain.who == judged.by or ("words" not in judged.sorts and not judged.new_authors):
         whom = "they" if gain.who == judged.by else _called(judged, gain.who)
