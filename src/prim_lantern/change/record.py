@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -63,7 +63,7 @@ class Record:
     reason: str
     said: tuple[str, ...]
     operations: tuple[Mapping[str, Any], ...] = ()
-    patches: tuple[Patch, ...] = ()
+    patches: Sequence[Patch] = ()
     effects: tuple[str, ...] = ()
     undoes: int | None = None
 

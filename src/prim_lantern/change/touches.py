@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
@@ -18,6 +19,21 @@ class Touches(NamedTuple):
     keys: frozenset[str]
     moved: frozenset[str]
     stands: frozenset[str]
+
+    def marks(self) -> set[str]:
+        """Texts of which each change that touched something in common has one in its line."""
+        found = {name for name in self.moved | self.stands if name != "/"}
+        parts = set[str]()
+        for key in self.keys:
+            part, _, name = key.partition(":")
+            if part == "site" or "=" in part:
+                parts.add(part.partition("=")[0])
+            else:
+                found.add(name)
+        parts -= {"rules", "given"}  # whoever these speak of is among the names
+        return {json.dumps(each, ensure_ascii=False)[1:-1] for each in found} | {
+            f'"part":"{part}"' for part in parts
+        }
 
     def meet(self, other: Touches) -> bool:
         """Whether two changes touched something in common."""

@@ -8,7 +8,7 @@ from dataclasses import replace
 from hashlib import sha256
 from typing import Any, Final
 
-from prim_lantern.change.pieces import SITE_FIELDS
+from prim_lantern.change.pieces import SITE_FIELDS, differences
 from prim_lantern.errors import BadSite
 from prim_lantern.formats.folder.cells import item_cells, person_cells
 from prim_lantern.formats.folder.csv_rows import content_of, people_of
@@ -85,6 +85,14 @@ def as_json(values: Plain) -> str:
     )
 
 
+def number_of(part: str, name: str, value: Plain) -> int:
+    """The number of one thing, known as plain values; 0 for none."""
+    if value is None:
+        return 0
+    text = as_json([part, name if part not in LISTED_PARTS else "", value])
+    return int.from_bytes(sha256(text.encode()).digest())
+
+
 class State:
     """A number for all that a site says, which follows from change to change.
 
@@ -115,9 +123,17 @@ class State:
     def add(self, part: str, name: str, each: Any, times: int = 1) -> None:
         """Add a thing, or take it off (`times` -1)."""
         if each is not None:
-            text = as_json([part, name if part not in LISTED_PARTS else "", plain(part, each)])
-            number = int.from_bytes(sha256(text.encode()).digest())
-            self.number = (self.number + times * number) % _MODULUS
+            self.number_off(-times * number_of(part, name, plain(part, each)))
+
+    def number_off(self, number: int) -> None:
+        """Take off the number of a thing."""
+        self.number = (self.number - number) % _MODULUS
+
+    def follow(self, before: SiteData, after: SiteData) -> None:
+        """Go along from a site to another one."""
+        for piece in differences(before, after):
+            self.add(piece.part, piece.name, piece.before, -1)
+            self.add(piece.part, piece.name, piece.after)
 
     def __str__(self) -> str:
         return f"{self.number:064x}"

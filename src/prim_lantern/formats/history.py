@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from functools import cached_property
 from hashlib import sha256
-from typing import Any, Final, NamedTuple
+from typing import Any, Final, NamedTuple, overload
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Patch, Record
@@ -29,6 +31,45 @@ class Line(NamedTuple):
     hash: str
 
 
+class _Patches(Sequence[Patch]):
+    """What a change came to, made of the plain values only where somebody asks."""
+
+    def __init__(self, values: Sequence[Mapping[str, Any]], number: int) -> None:
+        self._values = values
+        self._number = number
+
+    def __len__(self) -> int:
+        return len(self._values)
+
+    @overload
+    def __getitem__(self, at: int) -> Patch: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[Patch]: ...
+    def __getitem__(self, at: int | slice) -> Patch | Sequence[Patch]:
+        return self._made[at]
+
+    @cached_property
+    def _made(self) -> tuple[Patch, ...]:
+        with _readable(self._number):
+            return tuple(map(patch_from, self._values))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and self._made == tuple(other)
+
+    def __hash__(self) -> int:
+        return hash(self._made)
+
+
+@contextmanager
+def _readable(number: int) -> Iterator[None]:
+    try:
+        yield
+    except (ValueError, KeyError, TypeError, PrimLanternError, StopIteration) as error:
+        if isinstance(error, BrokenHistory):
+            raise
+        raise BrokenHistory(number, f"it cannot be read ({type(error).__name__})") from None
+
+
 def line_of(record: Record, state: str, before: str) -> Line:
     """The line for a change, after the one whose hash is `before`."""
     return Line(record, state, before, _hash(_plain(record, state, before)))
@@ -39,32 +80,39 @@ def text_of(line: Line) -> str:
     return as_json({**_plain(line.record, line.state, line.before), "hash": line.hash})
 
 
+def values_from(text: str, number: int) -> Mapping[str, Any]:
+    """The plain values of a line; `BrokenHistory` as for `line_from`."""
+    with _readable(number):
+        values: Mapping[str, Any] = json.loads(text)
+        _ = values["patches"][:], values["at"], values["number"]
+        return values
+
+
 def line_from(text: str, number: int) -> Line:
     """The line that a text says; `BrokenHistory` where it makes no sense. `number` is the one it
     ought to have."""
-    try:
+    with _readable(number):
         values = json.loads(text)
         record = _record(values)
         return Line(record, values["state"], values["before"], values["hash"])
-    except (ValueError, KeyError, TypeError, PrimLanternError, StopIteration) as error:
-        raise BrokenHistory(number, f"it cannot be read ({type(error).__name__})") from None
 
 
-def checked(lines: Iterable[Line], texts: Iterable[str]) -> Iterator[Line]:
-    """The lines, each held against the one before; `BrokenHistory` at the first that does not
-    fit."""
+def checked(texts: Iterable[str]) -> Iterator[Mapping[str, Any]]:
+    """The values of the lines, each held against the one before; `BrokenHistory` at the first that
+    does not fit."""
     before = NO_HASH
-    for number, (line, text) in enumerate(zip(lines, texts, strict=True), 1):
-        values = json.loads(text)
-        values.pop("hash")
-        if line.record.number != number:
-            raise BrokenHistory(number, f"its number is {line.record.number}")
-        if line.before != before:
+    for number, text in enumerate(texts, 1):
+        with _readable(number):
+            values = dict(values_from(text, number))
+            kept, _ = values.pop("hash"), values["state"]
+        if values["number"] != number:
+            raise BrokenHistory(number, f"its number is {values['number']}")
+        if values["before"] != before:
             raise BrokenHistory(number, "it does not follow the change before it")
-        if line.hash != _hash(values):
+        if kept != _hash(values):
             raise BrokenHistory(number, "it is not what was written at the time")
-        before = line.hash
-        yield line
+        before = kept
+        yield {**values, "hash": kept}
 
 
 def _hash(values: Mapping[str, Any]) -> str:
@@ -113,13 +161,14 @@ def _record(values: Mapping[str, Any]) -> Record:
         reason=values["reason"],
         said=tuple(values["said"]),
         operations=tuple(values["operations"]),
-        patches=tuple(map(_patch, values["patches"])),
+        patches=_Patches(values["patches"][:], values["number"]),
         effects=tuple(values["effects"]),
         undoes=values["undoes"],
     )
 
 
-def _patch(values: Mapping[str, Any]) -> Patch:
+def patch_from(values: Mapping[str, Any]) -> Patch:
+    """The patch that plain values say."""
     pieces = (
         Piece(
             each["part"],

@@ -3,20 +3,29 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from datetime import datetime
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from prim_lantern.change.pieces import Piece, differences
+from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
 from prim_lantern.change.touches import touches
-from prim_lantern.errors import BrokenHistory, NoSuchChange
+from prim_lantern.errors import BrokenHistory, NoSuchChange, PrimLanternError
 from prim_lantern.formats.entries import State
 from prim_lantern.formats.folder.source import Progress
-from prim_lantern.formats.history import NO_HASH, Line, checked, line_from, line_of
+from prim_lantern.formats.history import (
+    NO_HASH,
+    Line,
+    checked,
+    line_from,
+    line_of,
+    values_from,
+)
+from prim_lantern.formats.rewind import Rewind
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import moment
 
 
 class Seen(NamedTuple):
@@ -56,12 +65,13 @@ class Store(ABC):
         """Wait for one's turn to write. Raises `StoreTrouble` where it does not come."""
 
     @abstractmethod
-    def texts(self, after: int = 0) -> Iterator[str]:
-        """The lines of the history, each as text, those after a change of this number."""
+    def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
+        """The lines of the history, each as text: those after a change of this number, up to
+        another one (None: the last)."""
 
     def record(self, number: int) -> Record:
         """One change; `NoSuchChange` where the history has none of this number."""
-        text = next(iter(self.texts(number - 1)), None) if number > 0 else None
+        text = next(iter(self.texts(number - 1, number)), None) if number > 0 else None
         if text is None:
             raise NoSuchChange(number, self.count())
         return line_from(text, number).record
@@ -80,14 +90,22 @@ class Store(ABC):
 
     def as_it_stood(self, at: datetime) -> SiteData:
         """The site as it stood at a past moment."""
-        data = self.last_recorded()
-        texts = list(self.texts())
+        return self._rewound(lambda values: moment(values["at"]) > at)
+
+    def before_change(self, number: int) -> SiteData:
+        """The site as it was before a change."""
+        return self._rewound(lambda values: values["number"] >= number)
+
+    def _rewound(self, later: Callable[[Mapping[str, Any]], bool]) -> SiteData:
+        """The site without the changes that came later."""
+        texts, data = self.snapshot()
+        rewind = Rewind(data)
         for number in range(len(texts), 0, -1):
-            record = line_from(texts[number - 1], number).record
-            if record.at <= at:
+            values = values_from(texts[number - 1], number)
+            if not later(values):
                 break
-            data = record.before(data)
-        return data
+            _take_back(rewind, values)
+        return rewind.data
 
     def taken_back_by(self, number: int) -> int | None:
         """The change that took one back, unless that was taken back as well."""
@@ -105,14 +123,13 @@ class Store(ABC):
     def touching(self, record: Record) -> list[Record]:
         """The later changes that touched something that this one touched, the oldest first."""
         of_it = touches(record)
-        return [each for each in self.records(record.number) if of_it.meet(touches(each))]
-
-    def before_change(self, number: int) -> SiteData:
-        """The site as it was before a change."""
-        data = self.last_recorded()
-        for record in reversed(self.records(number - 1)):
-            data = record.before(data)
-        return data
+        marks = of_it.marks()
+        some = (
+            line_from(text, number).record
+            for number, text in enumerate(self.texts(record.number), record.number + 1)
+            if any(mark in text for mark in marks)
+        )
+        return [each for each in some if of_it.meet(touches(each))]
 
     def records(self, after: int = 0) -> list[Record]:
         """The changes after one of this number, the oldest first."""
@@ -137,7 +154,7 @@ class Store(ABC):
         """The number and the hash of the last change. Kept elsewhere, it proves later that nothing
         up to that change was altered or dropped."""
         number = self.count()
-        text = next(iter(self.texts(number - 1)), None) if number else None
+        text = next(iter(self.texts(number - 1, number)), None) if number else None
         return number, line_from(text, number).hash if text is not None else NO_HASH
 
     def check_history(self, against: str | None = None) -> int:
@@ -147,38 +164,33 @@ class Store(ABC):
         Raises `BrokenHistory` at the first that does not fit.
         """
         texts, data = self.snapshot()
-        lines = [line_from(text, number) for number, text in enumerate(texts, 1)]
-        fitting = list(checked(lines, texts))
+        lines = list(checked(texts))
         state = State.of(data)
-        for line in reversed(fitting):
-            number = line.record.number
-            if line.state != str(state):
-                last = number == len(fitting)
+        rewind = Rewind(data, state)
+        for values in reversed(lines):
+            if values["state"] != str(state):
+                last = values["number"] == len(lines)
                 what = "the site" if last else "what the next change says was there"
                 change = "this last change" if last else "this change"
-                raise BrokenHistory(number, f"{what} is not as {change} left it")
-            data = self._taken_off(line, data, state)
-        if against is not None and against not in (NO_HASH, *(line.hash for line in fitting)):
+                raise BrokenHistory(values["number"], f"{what} is not as {change} left it")
+            _take_back(rewind, values)
+        if against is not None and against not in (NO_HASH, *(each["hash"] for each in lines)):
             raise BrokenHistory(
-                len(fitting),
+                len(lines),
                 "no change up to it has the hash that was kept: what was sealed was altered or "
                 "dropped since",
             )
         return len(texts)
 
-    @staticmethod
-    def _taken_off(line: Line, data: SiteData, state: State) -> SiteData:
-        """The site before a change; the number of the site follows."""
-        try:
-            before = line.record.before(data)
-        except (Misfit, LookupError):
-            raise BrokenHistory(
-                line.record.number, "what it says it made is not what is there after it"
-            ) from None
-        for piece in differences(before, data):
-            state.add(piece.part, piece.name, piece.after, -1)
-            state.add(piece.part, piece.name, piece.before)
-        return before
+
+def _take_back(rewind: Rewind, values: Mapping[str, Any]) -> None:
+    """Take back the change of one line."""
+    try:
+        rewind.take_back(values["patches"])
+    except (Misfit, LookupError, TypeError, ValueError, PrimLanternError):
+        raise BrokenHistory(
+            values["number"], "what it says it made is not what is there after it"
+        ) from None
 
 
 def next_line(record: Record, last: Line | None, before: SiteData, pieces: Sequence[Piece]) -> Line:

@@ -120,9 +120,11 @@ class DatabaseStore(Store):
         with of_database(self.where), self._engine.connect() as connection:
             return int(connection.execute(select(tables.state.c.number)).scalar() or 0)
 
-    def texts(self, after: int = 0) -> Iterator[str]:
+    def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
         """The lines of the history."""
         wanted = select(tables.changes.c.line).where(tables.changes.c.number > after)
+        if to is not None:
+            wanted = wanted.where(tables.changes.c.number <= to)
         with of_database(self.where), self._engine.connect() as connection:
             yield from connection.scalars(wanted.order_by(tables.changes.c.number)).all()
 

@@ -108,12 +108,12 @@ class FolderStore(Store):
         texts = list(self.texts(max(self.count() - 1, 0)))
         return line_from(texts[-1], self.count()) if texts else None
 
-    def texts(self, after: int = 0) -> Iterator[str]:
+    def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
         """The lines of the history."""
         lines = self._history().split(b"\n")
         if lines and not lines[-1]:
             lines.pop()  # behind the end of the last line
-        for number, line in enumerate(lines[after:], after + 1):
+        for number, line in enumerate(lines[after:to], after + 1):
             try:
                 yield line.decode()
             except UnicodeDecodeError:

@@ -58,9 +58,9 @@ class MemoryStore(Store, Turn):
         self._seen = Seen(after, record.number, at=record.at)
         return self._seen
 
-    def texts(self, after: int = 0) -> Iterator[str]:
+    def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
         """The lines of the history."""
-        return map(text_of, self._lines[after:])
+        return map(text_of, self._lines[after:to])
 
     def snapshot(self) -> tuple[list[str], SiteData]:
         """The history and the site, of one moment."""
