@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 from prim_lantern.change.touched import Touched, all_access
@@ -71,7 +71,9 @@ class Special:
         tops = {  # what may be created below an item follows it, when it comes or goes
             path
             for path in self.touched.changed_paths
-            if self.touched.earlier(path) in index[0] and path in index[1]
+            if self.touched.earlier(path) in index[0]
+            and path in index[1]
+            and self._decides_otherwise(path)
         }
         tops |= {limit.where for limit in set(base.limits) ^ set(after.limits)}
         was, now = base.categories, after.categories
@@ -95,6 +97,11 @@ class Special:
             yield _Scope(people=people)
         elif words:
             yield _Scope(tops=tuple(sorted(words)), people=people)
+
+    def _decides_otherwise(self, path: str) -> bool:
+        """Whether more of an item has changed than its title, and who changed it."""
+        old, new = self._before.items[self.touched.earlier(path)], self._after.items[path]
+        return old != replace(new, title=old.title, changed_by=old.changed_by)
 
     def _anybody_anywhere(self) -> bool:
         base, after = self.touched.base, self._after
