@@ -305,10 +305,11 @@ def test_what_would_take_too_long_to_find_out_asks_the_top(site, monkeypatch):
         change.deny("read", to="user:ann", where="topic:press", no_exceptions=True)
         change.set_readership("/a", readership="club")
     monkeypatch.setattr("prim_lantern.change.gate.search.AT_MOST", 10)
-    monkeypatch.setattr("prim_lantern.change.gate.gains.Gains._at_a_glance", lambda *_: iter(()))
     with pytest.raises(pl.NotAllowed, match="would take too long") as refused:
         site.change(by="ann").do(operation).make()
     assert refused.value.ask == ("top", "mo")
+    with pytest.raises(pl.NotAllowed, match="would take too long"):  # of people, too
+        site.change(by="kim").do(op("add_members", group="idle", logins="kim")).make()
     site.change(by="top").do(operation).make()
 
 

@@ -7,6 +7,7 @@ time from the change on; `plain.py` says the same for one person and one item.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence, Set
+from contextlib import suppress
 from datetime import datetime
 from functools import cached_property
 from typing import NamedTuple
@@ -222,11 +223,7 @@ class Gains:
                 search = Search(
                     self.judged, self.differing, stretch, people, lacking=lacking, effort=effort
                 )
-                try:
-                    yield from search.gains()
-                except TooMuch as found:
-                    yield Gain(None, found.action, found.about, found.at, unsure=True)
-                    return
+                yield from _as_far_as_can_be(search)
                 if search.suspects:
                     yield from self._of_own_work(stretch, search)
             yield from self._by_authors(stretch)
@@ -237,9 +234,12 @@ class Gains:
             for people in (pictured_people, self._people):  # the pictured are few
                 some = people(short.stretch)
                 search = Search(self.judged, self.differing, short.stretch, some)
-                found = list(search.at(short.lacking))
+                found = False
+                with suppress(TooMuch):  # all is looked at in order afterwards
+                    for gain in search.at(short.lacking):
+                        found = True
+                        yield gain
                 if found:
-                    yield from found
                     return
 
     def _to_look_at(self, short: Sequence[Short]) -> list[tuple[Stretch, frozenset[str]]]:
@@ -309,7 +309,7 @@ class Gains:
             differing = self._for_themselves(stretch)
             if differing:
                 search = Search(self.judged, self.differing, stretch, differing, alone=True)
-                yield from search.gains()
+                yield from _as_far_as_can_be(search)
 
     def _for_themselves(self, stretch: Stretch) -> list[Person]:
         """Whoever makes the change, and members of the groups that they look after, where something
@@ -360,6 +360,14 @@ class Gains:
             if self.judged.words_differ or not kept_out.isdisjoint(lost_by(stretch, each))
         ]
         return [joined(stretch, each) for each in some if there_on_both(stretch, each)]
+
+
+def _as_far_as_can_be(search: Search) -> Iterator[Gain]:
+    """All that is gained; where there is too much to look at, that it may be gained."""
+    try:
+        yield from search.gains()
+    except TooMuch as found:
+        yield Gain(None, found.action, found.about, found.at, unsure=True)
 
 
 def _with_upper(data: SiteData, way: WayIn) -> set[str]:
