@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import inspect
 import os
 import stat
 import sys
 import threading
+from contextlib import suppress
 
 import pytest
 from hypothesis import given
@@ -40,6 +42,70 @@ def test_operations_of_any_types_are_refused_in_our_words_or_made_whole(operatio
         assert site.data is before
     else:
         assert site.store.check_history() == 1
+
+
+VALUES = [
+    None,
+    3,
+    True,
+    "",
+    "nobody",
+    "a\x00b",
+    "/nowhere",
+    [],
+    [3],
+    {},
+    object(),
+    b"/log",
+    "x" * 20_000,
+]
+USUAL = {
+    "who": "sam.whitlock", "login": "sam.whitlock", "action": "edit", "path": "/log", "where": "/log",
+    "by": "hana.okafor", "kind": "post", "name": "volunteers", "group": "volunteers", "role": "writer",
+}  # fmt: skip
+SITE_CALLS = [
+    (kind, name, parameter)
+    for kind in (pl.Site, pl.Change)
+    for name, method in inspect.getmembers(kind, inspect.isfunction)
+    if not name.startswith("_") and name not in ("do", "make", "adopt", "take", "replace_with")
+    for parameter in list(inspect.signature(method).parameters.values())[1:]
+    if parameter.kind in (parameter.POSITIONAL_OR_KEYWORD, parameter.KEYWORD_ONLY)
+]
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "parameter"), SITE_CALLS, ids=lambda each: getattr(each, "name", str(each))
+)
+def test_a_wrong_argument_never_ends_in_an_error_that_is_not_ours(kind, name, parameter, once):
+    some = inspect.signature(getattr(kind, name)).parameters.values()
+    needed = {each.name: USUAL.get(each.name, "x") for each in some if each.default is each.empty}
+    needed.pop("self")
+    for value in VALUES:
+        asked = once if kind is pl.Site else once.change(by="hana.okafor")
+        with suppress(pl.PrimLanternError):
+            answer = getattr(asked, name)(**{**needed, parameter.name: value})
+            _ = list(answer) if inspect.isgenerator(answer) else answer
+
+
+@pytest.fixture(scope="module")
+def once():
+    """The demo site, for many questions that change nothing."""
+    return pl.open_demo()
+
+
+@pytest.mark.parametrize(
+    ("ask", "told"),
+    [
+        (lambda s: s.may(3, "edit", "/log"), "3 cannot be who, as it is of type int; expected text or None."),
+        (lambda s: s.allows("sam.whitlock", "edit", None), "None cannot be path, as it is of type NoneType; expected text."),
+        (lambda s: s.filter(None, "read", b"/log"), "b'/log' cannot be paths, as it is of type bytes; expected a list."),
+        (lambda s: s.change(by="hana.okafor").undo("1"), "'1' cannot be number, as it is of type str; expected a number."),
+    ],
+)  # fmt: skip
+def test_an_argument_of_a_wrong_type_is_told_in_our_words(once, ask, told):
+    with pytest.raises(pl.BadValue) as error:
+        ask(once)
+    assert str(error.value) == told
 
 
 ODD = ["a\rb", "a\x00b", "a\ud800b", " blank ", "x" * 10_001, "a\x1bb", "\x85tail\x85"]
@@ -189,6 +255,17 @@ def test_a_seal_shows_what_was_dropped_or_written_anew(demo_folder):
     history.write_bytes(history.read_bytes().split(b"\n")[0] + b"\n")
     with pytest.raises(pl.BrokenHistory):
         pl.open_site(demo_folder).store.check_history()
+
+
+def test_waiting_has_an_end_and_says_for_whom(demo_folder, monkeypatch):
+    monkeypatch.setattr("prim_lantern.store.folder._WAIT", 0.2)
+    site = pl.open_site(demo_folder)
+    told = rf"\(process {os.getpid()} on .+, since 20\d\d-"
+    with pl.open_site(demo_folder).store.changing(), pytest.raises(pl.StoreTrouble, match=told):
+        site.change(by="hana.okafor").change_item("/log", title="Later").make()
+    assert site.data.items["/log"].title != "Later"
+    site.change(by="hana.okafor").change_item("/log", title="Later").make()
+    assert not [each.name for each in demo_folder.iterdir() if "held" in each.name]
 
 
 def test_a_right_that_was_taken_away_stays_away_in_every_thread():

@@ -8,6 +8,7 @@ from datetime import datetime
 from types import TracebackType
 from typing import Any, Concatenate, ParamSpec, Protocol
 
+from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.gate import Judged, lost_by, missing_for, whom_to_ask
 from prim_lantern.change.operations import (
@@ -83,6 +84,7 @@ class Changeable(Protocol):
         """The users whom a text fits."""
 
 
+@explains_its_arguments()
 class Change:
     """What somebody wants to change on a site: steps, their effects, and the making.
 

@@ -8,6 +8,7 @@ from threading import RLock
 from time import time
 from typing import TYPE_CHECKING
 
+from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.record import Record
 from prim_lantern.decide.belonging import Way
 from prim_lantern.decide.decision import Decision, WhoMay
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from prim_lantern.changing import Change
 
 
+@explains_its_arguments(but=("allows",))  # it is in a hurry, and asks `may` where it fails
 class Site:
     """A site that can be asked who may do what, and why.
 
@@ -245,8 +247,8 @@ class Site:
             if engine is not None and time() < until:
                 try:
                     return engine.allows(who, action, path)
-                except LookupError:
-                    pass  # as in `may`
+                except (LookupError, TypeError, AttributeError):
+                    pass  # as in `may`, which explains it
         return self.may(who, action, path, at).allowed
 
     def may_create(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
@@ -20,20 +19,18 @@ class Touches(NamedTuple):
     moved: frozenset[str]
     stands: frozenset[str]
 
-    def marks(self) -> set[str]:
-        """Texts of which each change that touched something in common has one in its line."""
-        found = {name for name in self.moved | self.stands if name != "/"}
+    def names(self) -> tuple[set[str], set[str]]:
+        """Names, and parts of the site: whatever touched something in common names one of the first
+        or is about one of the second."""
+        names = {name for name in self.moved | self.stands if name != "/"}
         parts = set[str]()
         for key in self.keys:
             part, _, name = key.partition(":")
             if part == "site" or "=" in part:
                 parts.add(part.partition("=")[0])
             else:
-                found.add(name)
-        parts -= {"rules", "given"}  # whoever these speak of is among the names
-        return {json.dumps(each, ensure_ascii=False)[1:-1] for each in found} | {
-            f'"part":"{part}"' for part in parts
-        }
+                names.add(name)
+        return names, parts - {"rules", "given"}  # whoever these speak of is among the names
 
     def meet(self, other: Touches) -> bool:
         """Whether two changes touched something in common."""

@@ -13,7 +13,7 @@ from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
 from prim_lantern.change.touches import touches
 from prim_lantern.errors import BrokenHistory, NoSuchChange, PrimLanternError
-from prim_lantern.formats.entries import State
+from prim_lantern.formats.entries import State, as_json
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.history import (
     NO_HASH,
@@ -123,7 +123,8 @@ class Store(ABC):
     def touching(self, record: Record) -> list[Record]:
         """The later changes that touched something that this one touched, the oldest first."""
         of_it = touches(record)
-        marks = of_it.marks()
+        names, parts = of_it.names()
+        marks = [as_json(name)[1:-1] for name in names] + [f'"part":"{each}"' for each in parts]
         some = (
             line_from(text, number).record
             for number, text in enumerate(self.texts(record.number), record.number + 1)

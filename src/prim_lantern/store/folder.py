@@ -10,8 +10,10 @@ import os
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from datetime import UTC, datetime
 from hashlib import sha256
 from pathlib import Path
+from platform import node
 from typing import Final
 
 from prim_lantern.change.pieces import Piece, differences
@@ -25,7 +27,7 @@ from prim_lantern.formats.folder.tables import SITE_FILE
 from prim_lantern.formats.folder.writer import folder_texts
 from prim_lantern.formats.history import Line, line_from, text_of
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import now
+from prim_lantern.site.moments import now, written
 from prim_lantern.store.base import Seen, Store, Turn, next_line
 from prim_lantern.store.trouble import of_files
 
@@ -33,6 +35,7 @@ HISTORY_FILE: Final = "history.jsonl"
 LAST: Final = ".last"
 BY_HAND: Final = "edited by hand"
 _LOCK_FILE: Final = ".lock"
+_HELD_BY: Final = ".lock-held-by"
 _WAIT: Final = 20.0  # seconds
 _MARK: Final = b"\xef\xbb\xbf"
 _FRESH: Final = 50_000_000  # nanoseconds in which a file could change twice unseen
@@ -168,15 +171,29 @@ class FolderStore(Store):
                 lock.acquire()
             except Timeout:
                 raise StoreTrouble(
-                    self.where, "somebody else is changing it just now; nothing was changed."
+                    self.where,
+                    f"somebody else is changing it just now{self._holder()}; nothing was changed. "
+                    "Try again when they are done.",
                 ) from None
+            held_by = self.folder / _HELD_BY
             try:
+                held_by.write_text(f"process {os.getpid()} on {node()}", encoding="utf-8")
                 found = pending.pending_in(self.folder)
                 if found is not None:
                     pending.finish(self.folder, found)
                 yield _FolderTurn(self)
             finally:
+                held_by.unlink(missing_ok=True)
                 lock.release()
+
+    def _holder(self) -> str:
+        """Who holds the lock and since when, as far as it is known: in a message."""
+        held_by = self.folder / _HELD_BY
+        try:
+            who, since = held_by.read_text(encoding="utf-8"), os.stat(held_by).st_mtime
+        except (OSError, ValueError):
+            return ""
+        return f" ({who}, since {written(datetime.fromtimestamp(since, UTC))})"
 
 
 class _FolderTurn(Turn):
