@@ -9,10 +9,13 @@ import os
 import subprocess
 import sys
 
+import click
 import pytest
+from click.testing import CliRunner
 
 import prim_lantern as pl
 from conftest import run
+from prim_lantern.cli.main import main
 from prim_lantern.demo import WALK
 from prim_lantern.formats.folder.schema import site_schema
 
@@ -215,3 +218,42 @@ def test_colour_comes_only_on_a_terminal_and_not_against_the_wish(no_color):
     shown = os.read(ours, 4096).decode()
     os.close(ours)
     assert shown.startswith("No:" if no_color else "\x1b[31mNo\x1b[0m:")
+
+
+def every_command(command, path, context):
+    """All commands that do something, each with the words that lead to it."""
+    if not isinstance(command, click.Group):
+        yield path, command
+        return
+    for name in command.list_commands(context):
+        further = command.get_command(context, name)
+        yield from every_command(further, (*path, name), context)
+
+
+COMMANDS = dict(every_command(main, (), click.Context(main)))
+
+
+@pytest.mark.parametrize("path", COMMANDS, ids=" ".join)
+def test_odd_values_never_end_in_a_traceback(path, demo_folder, monkeypatch, tmp_path):
+    """Each command, with an odd value for its arguments and for one option after the other."""
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("PRIM_LANTERN_SITE", str(demo_folder))
+    command = COMMANDS[path]
+    known = {option for each in command.params for option in each.opts}
+    usual = ["--by", "hana.okafor"] if "--by" in known else []
+    usual += ["--try"] if "--try" in known else []
+    options = [
+        each
+        for each in command.params
+        if isinstance(each, click.Option) and not each.is_flag and each.name not in ("by", "site")
+    ]
+    for odd in ("nobody", "a\x1bb"):
+        arguments = [odd for each in command.params if isinstance(each, click.Argument)]
+        for option in (None, *options):
+            some = [] if option is None else [option.opts[-1], odd]
+            for each in options:
+                some += [each.opts[-1], "x"] if each.required and each is not option else []
+            asked = [*path, *some, *usual, *arguments]
+            ended = CliRunner().invoke(main, asked, standalone_mode=False)
+            told = (pl.PrimLanternError, click.ClickException, click.exceptions.Exit, OSError)
+            assert ended.exception is None or isinstance(ended.exception, told), asked
