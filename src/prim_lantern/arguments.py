@@ -1,6 +1,6 @@
 """Arguments of a wrong type, explained.
 
-They are looked at only after something went wrong, so that good calls are as fast as ever.
+They are looked at only after something went wrong, so that good calls cost next to nothing more.
 """
 
 from __future__ import annotations
