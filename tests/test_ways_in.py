@@ -324,3 +324,13 @@ def test_whoever_would_lose_the_way_back_is_told(site):
         "you lose all access yourself"
         in site.change(by="ben").take_back("all", to="user:ben").cautions()[0]
     )
+
+
+def test_nobody_makes_an_author_of_somebody_who_could_then_do_more_than_they_themselves(site):
+    with site.change(by="mo") as change:
+        change.allow("delete", to="signed-in", where="/a", whose="own")
+    with pytest.raises(pl.NotAllowed, match="Ben would come to delete"):
+        site.change(by="ann").change_item("/a/press", add_authors="ben").make()
+    with site.change(by="mo") as change:
+        change.allow("delete", to="user:ann", where="/a")
+    site.change(by="ann").change_item("/a/press", add_authors="ben").make()

@@ -187,7 +187,8 @@ class Gains:
 
     def _same(self, after: Engine) -> bool:
         """Whether the two sites say the same at a moment."""
-        return self.judged.sorts <= {"words", "items"} and after.spots == set()
+        only_words = self.judged.sorts <= {"words", "items"} and not self.judged.new_authors
+        return only_words and after.spots == set()
 
     @cached_property
     def _turns_of_maker(self) -> set[datetime]:
