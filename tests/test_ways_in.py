@@ -334,3 +334,15 @@ def test_nobody_makes_an_author_of_somebody_who_could_then_do_more_than_they_the
     with site.change(by="mo") as change:
         change.allow("delete", to="user:ann", where="/a")
     site.change(by="ann").change_item("/a/press", add_authors="ben").make()
+
+
+def test_an_undone_new_author_is_looked_at_as_well(site):
+    with site.change(by="mo") as change:
+        change.allow("delete", to="signed-in", where="/a", whose="own")
+    with site.change(by="mo") as change:
+        change.change_item("/a/press", add_authors="ben", drop_authors="cyd")
+    number = site.seen.number
+    with pytest.raises(pl.NotAllowed):
+        site.change(by="ann").undo(number).make()
+    with pytest.raises(pl.NotAllowed, match="Ann would come to delete|they would come to delete"):
+        site.change(by="ann").change_item("/a/press", add_authors="ann").make()

@@ -224,7 +224,10 @@ class Gains:
                 search = Search(
                     self.judged, self.differing, stretch, people, lacking=lacking, effort=effort
                 )
-                yield from _as_far_as_can_be(search)
+                for gain in _as_far_as_can_be(search):
+                    yield gain
+                    if gain.unsure:
+                        return
                 if search.suspects:
                     yield from self._of_own_work(stretch, search)
             yield from self._by_authors(stretch)
