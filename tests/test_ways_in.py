@@ -344,5 +344,5 @@ def test_an_undone_new_author_is_looked_at_as_well(site):
     number = site.seen.number
     with pytest.raises(pl.NotAllowed):
         site.change(by="ann").undo(number).make()
-    with pytest.raises(pl.NotAllowed, match="Ann would come to delete|they would come to delete"):
+    with pytest.raises(pl.NotAllowed, match="would come to delete"):
         site.change(by="ann").change_item("/a/press", add_authors="ann").make()
