@@ -229,7 +229,12 @@ class BrokenHistory(PrimLanternError):
 
     def __init__(self, number: int, because: str) -> None:
         self.number = number
-        super().__init__(f"The history is not whole at change {number}: {because}.")
+        super().__init__(
+            f"The history is not whole at change {number}: {because}. Bring back a copy from "
+            "before it was damaged. Where there is none, put history.jsonl and .last of the folder "
+            "aside (of a database: those of a folder that 'prim-lantern folder out' writes): a new "
+            "history then begins with the site as it is."
+        )
 
 
 class StoreTrouble(PrimLanternError):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shlex
-import shutil
 import sys
 from pathlib import Path
 
@@ -50,10 +49,7 @@ def _copy(folder: Path, yes: bool, at_a_terminal: bool) -> None:
         question = f"{folder} holds {', '.join(there)} already. Overwrite?"
         if not at_a_terminal or not click.confirm(question):
             raise NotOverwritten(str(folder), "Use --to for another folder, or --yes.")
-    folder.mkdir(parents=True, exist_ok=True)
-    for name in FILES:
-        shutil.copyfile(DEMO_FOLDER / name, folder / name)
-    FolderStore(folder).take_history(())
+    FolderStore(folder).fill_with_files(DEMO_FOLDER)
 
 
 def _run(arguments: list[str]) -> None:

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
-from prim_lantern.errors import BadQuestion, BadSite
-from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.errors import BadQuestion, BadSite, NotOverwritten
+from prim_lantern.formats.folder.reader import FILES, read_folder
 from prim_lantern.formats.folder.schema import site_schema
-from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.store.folder import FolderStore
@@ -85,10 +85,7 @@ def folder_in(path: str, how: How) -> int:
     if how.trying:
         click.echo(f"{store.where} is empty: all of {path} would go into it.")
         return 0
-    history = FolderStore(path)
-    texts = list(history.texts())
-    if texts:
-        history.check_history()
+    texts = FolderStore(path).whole_history()
     store.fill(data, texts)
     told = {"people": len(data.users), "items": len(data.items), "changes": len(texts)}
     if how.as_json:
@@ -109,10 +106,14 @@ def folder_out(path: str, yes: bool, where: str, as_json: bool) -> None:
 
     Comments and layout of a site.toml that is there are kept.
     """
+    there = [name for name in FILES if (Path(path) / name).exists()]
+    if there and not yes:
+        raise NotOverwritten(
+            str(Path(path) / there[0]), "Choose another folder, or say --yes to overwrite."
+        )
     store = _database(where, make=False)
-    data, texts = store.read(ReadingProgress()).data, list(store.texts())
-    write_folder(data, path, overwrite=yes)
-    FolderStore(path).take_history(texts)
+    texts, data = store.snapshot(ReadingProgress())
+    FolderStore(path).fill(data, texts)
     told = {"people": len(data.users), "items": len(data.items), "changes": len(texts)}
     if as_json:
         print_json({"folder": path, **told})

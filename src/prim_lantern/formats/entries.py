@@ -47,7 +47,7 @@ def plain(part: str, thing: Any) -> Plain:
         return {name: cell for name, cell in person_cells(thing).items() if cell}
     if part == "items":
         return {name: cell for name, cell in item_cells(thing).items() if cell}
-    return json.loads(as_json(ENTRIES[part](thing)))
+    return json.loads(as_text(ENTRIES[part](thing)))
 
 
 def thing(part: str, name: str, values: Plain) -> Any:
@@ -83,6 +83,11 @@ def as_json(values: Plain) -> str:
     return json.dumps(
         values, ensure_ascii=False, sort_keys=True, separators=(",", ":"), default=str
     )
+
+
+def as_text(values: Plain) -> str:
+    """Values as JSON to be kept: the keys stay in the order that they have."""
+    return json.dumps(values, ensure_ascii=False, separators=(",", ":"), default=str)
 
 
 def number_of(part: str, name: str, value: Plain) -> int:

@@ -13,7 +13,7 @@ from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BrokenHistory, PrimLanternError
-from prim_lantern.formats.entries import as_json, plain, thing
+from prim_lantern.formats.entries import as_json, as_text, plain, thing
 from prim_lantern.site.moments import moment
 
 NO_HASH: Final = "0" * 64  # what the first change has for the one before
@@ -77,7 +77,7 @@ def line_of(record: Record, state: str, before: str) -> Line:
 
 def text_of(line: Line) -> str:
     """A line as text, without its end."""
-    return as_json({**_plain(line.record, line.state, line.before), "hash": line.hash})
+    return as_text({**_plain(line.record, line.state, line.before), "hash": line.hash})
 
 
 def values_from(text: str, number: int) -> Mapping[str, Any]:

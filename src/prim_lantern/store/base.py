@@ -144,7 +144,7 @@ class Store(ABC):
         """The site as the last change left it, whatever was done past the history since."""
 
     @abstractmethod
-    def snapshot(self) -> tuple[list[str], SiteData]:
+    def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:
         """The history, and the site as its last change left it, of one moment."""
 
     def by_hand(self) -> bool:

@@ -10,10 +10,8 @@ import os
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from hashlib import sha256
 from pathlib import Path
-from platform import node
 from typing import Final
 
 from prim_lantern.change.pieces import Piece, differences
@@ -24,11 +22,17 @@ from prim_lantern.formats.folder import pending
 from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.folder.tables import SITE_FILE
-from prim_lantern.formats.folder.writer import folder_texts
+from prim_lantern.formats.folder.writer import (
+    folder_texts,
+    in_form_of,
+    new_files,
+    rows_read_back,
+)
 from prim_lantern.formats.history import Line, line_from, text_of
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import now, written
+from prim_lantern.site.moments import now
 from prim_lantern.store.base import Seen, Store, Turn, next_line
+from prim_lantern.store.holder import Holder, busy
 from prim_lantern.store.trouble import of_files
 
 HISTORY_FILE: Final = "history.jsonl"
@@ -37,7 +41,6 @@ BY_HAND: Final = "edited by hand"
 _LOCK_FILE: Final = ".lock"
 _HELD_BY: Final = ".lock-held-by"
 _WAIT: Final = 20.0  # seconds
-_MARK: Final = b"\xef\xbb\xbf"
 _FRESH: Final = 50_000_000  # nanoseconds in which a file could change twice unseen
 
 
@@ -53,13 +56,15 @@ class FolderStore(Store):
     def read(self, progress: Progress | None = None) -> Seen:
         """The site as it is. Read once more where somebody writes to the folder meanwhile."""
         while True:
-            stamp = self.stamp()
+            stamp, history = self.stamp(), self._history()
             data = read_folder(self.folder, progress)
-            number = self.count()
             last = self.last_line()
-            at = last.record.at if last is not None else None
-            if stamp == self.stamp() and number == (last.record.number if last else 0):
-                return Seen(data, number, stamp, at)
+            if (stamp, history) == (self.stamp(), self._history()):
+                break
+        number = last.record.number if last is not None else 0
+        if number != self.count():
+            raise BrokenHistory(self.count(), f"its number is {number}")
+        return Seen(data, number, stamp, last.record.at if last is not None else None)
 
     def stamp(self) -> str:
         """What tells the files as they are from all others."""
@@ -136,10 +141,14 @@ class FolderStore(Store):
         names = {f"{LAST}/{name}" for name in FILES}
         if found is not None and names & found.files.keys():
             return read_folder(self.folder)
-        last = self.folder / LAST
-        return read_folder(last if last.is_dir() else self.folder)
+        return read_folder(self._last() or self.folder)
 
-    def snapshot(self) -> tuple[list[str], SiteData]:
+    def _last(self) -> Path | None:
+        """The folder with the files as the last change left them, once they are there."""
+        last = self.folder / LAST
+        return last if all((last / name).exists() for name in FILES) else None
+
+    def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:  # noqa: ARG002
         """The history, and the site as its last change left it, of one moment."""
         while True:
             before = (self.stamp(), self._history())
@@ -149,51 +158,86 @@ class FolderStore(Store):
 
     def by_hand(self) -> bool:
         """Whether the files were edited by hand since the last change."""
-        last = self.folder / LAST
-        return last.is_dir() and bool(differences(read_folder(last), read_folder(self.folder)))
+        return self.hand_work() is not None
 
-    def take_history(self, texts: Iterable[str]) -> None:
-        """Take over the history that belongs to the files as they are."""
-        lines = b"".join(f"{text}\n".encode() for text in texts)
-        files = {f"{LAST}/{name}": (self.folder / name).read_bytes() for name in FILES}
+    def fill(self, data: SiteData, history: Iterable[str] = ()) -> None:
+        """Make the folder say just this site, with this history, whatever it said: whole or not at
+        all. Comments and layout of a site.toml that is there are kept."""
         with of_files(self.where):
-            (self.folder / LAST).mkdir(exist_ok=True)
-            pending.make(self.folder, pending.Pending(files, HISTORY_FILE, 0, lines))
+            self.folder.mkdir(parents=True, exist_ok=True)
+            with self._locked():
+                new = new_files(data, self.folder)
+                old = {name: self.folder / name for name in FILES if name not in new}
+                self._fill({**new, **{n: path.read_bytes() for n, path in old.items()}}, history)
+
+    def fill_with_files(self, folder: Path) -> None:
+        """Make the folder hold just the files of another one, with no history yet."""
+        with of_files(self.where):
+            self.folder.mkdir(parents=True, exist_ok=True)
+            with self._locked():
+                self._fill({name: (folder / name).read_bytes() for name in FILES}, ())
+
+    def _fill(self, files: Mapping[str, bytes], history: Iterable[str]) -> None:
+        lines = b"".join(f"{text}\n".encode() for text in history)
+        last = {f"{LAST}/{name}": raw for name, raw in files.items()}
+        (self.folder / LAST).mkdir(exist_ok=True)
+        pending.make(self.folder, pending.Pending({**files, **last}, HISTORY_FILE, 0, lines))
 
     @contextmanager
     def changing(self) -> Iterator[Turn]:
         """Wait for one's turn to write."""
+        with of_files(self.where), self._locked():
+            yield _FolderTurn(self)
+
+    @contextmanager
+    def _locked(self) -> Iterator[None]:
+        """Wait for one's turn; what the one before left to be done is done first."""
         from filelock import FileLock, Timeout
 
-        with of_files(self.where):
-            try:
-                lock = FileLock(self.folder / _LOCK_FILE, timeout=_WAIT)
-                lock.acquire()
-            except Timeout:
-                raise StoreTrouble(
-                    self.where,
-                    f"somebody else is changing it just now{self._holder()}; nothing was changed. "
-                    "Try again when they are done.",
-                ) from None
-            held_by = self.folder / _HELD_BY
-            try:
-                held_by.write_text(f"process {os.getpid()} on {node()}", encoding="utf-8")
+        holder = Holder(self.folder / _HELD_BY)
+        lock = FileLock(self.folder / _LOCK_FILE, timeout=_WAIT)
+        try:
+            lock.acquire()
+        except Timeout:
+            raise StoreTrouble(self.where, busy(holder.told())) from None
+        try:
+            with holder.noted():
                 found = pending.pending_in(self.folder)
                 if found is not None:
                     pending.finish(self.folder, found)
-                yield _FolderTurn(self)
-            finally:
-                held_by.unlink(missing_ok=True)
-                lock.release()
+                yield
+        finally:
+            lock.release()
 
-    def _holder(self) -> str:
-        """Who holds the lock and since when, as far as it is known: in a message."""
-        held_by = self.folder / _HELD_BY
-        try:
-            who, since = held_by.read_text(encoding="utf-8"), os.stat(held_by).st_mtime
-        except (OSError, ValueError):
-            return ""
-        return f" ({who}, since {written(datetime.fromtimestamp(since, UTC))})"
+    def hand_work(self) -> Record | None:
+        """The change that holds what was edited by hand since the last one; often none."""
+        if self._last() is None or self._unchanged():
+            return None
+        pieces = differences(self.last_recorded(), read_folder(self.folder))
+        return _by_hand(self.last_line(), pieces) if pieces else None
+
+    def whole_history(self) -> list[str]:
+        """The lines of the history, and one more for what was edited by hand since.
+
+        Raises `BrokenHistory` where they do not hold together.
+        """
+        texts = list(self.texts())
+        if texts:
+            self.check_history()
+        record, last = self.hand_work(), self.last_line()
+        if record is not None:
+            pieces = record.patches[0].pieces
+            texts.append(text_of(next_line(record, last, self.last_recorded(), pieces)))
+        return texts
+
+    def _unchanged(self) -> bool:
+        """Whether the files are, to the letter, as the last change left them."""
+        last = self.folder / LAST
+        return all(
+            (last / name).exists()
+            and (last / name).read_bytes() == (self.folder / name).read_bytes()
+            for name in FILES
+        )
 
 
 class _FolderTurn(Turn):
@@ -207,43 +251,28 @@ class _FolderTurn(Turn):
         number = self.last.record.number if self.last else 0
         if self.store.stamp() != before.stamp or number != before.number:
             found = self.store.read()
-        if self.last is not None:
-            last = self.store.last_recorded()
-            by_hand = differences(last, found.data) if not self._unchanged() else ()
-            if by_hand:
-                found = self._record_hand_work(found, last, by_hand)
+        record = self.store.hand_work()
+        if record is not None:
+            pieces = record.patches[0].pieces
+            self._write({}, record, self.store.last_recorded(), pieces)
+            found = Seen(found.data, record.number, self.store.stamp(), record.at)
         return found
-
-    def _unchanged(self) -> bool:
-        """Whether the files are, to the letter, as the last change left them."""
-        folder = self.store.folder
-        return all(
-            (folder / LAST / name).exists()
-            and (folder / LAST / name).read_bytes() == (folder / name).read_bytes()
-            for name in FILES
-        )
-
-    def _record_hand_work(self, found: Seen, last: SiteData, pieces: Sequence[Piece]) -> Seen:
-        record = Record(
-            number=found.number + 1,
-            at=max(now(), found.at) if found.at is not None else now(),
-            by="",
-            reason="",
-            said=(BY_HAND,),
-            operations=({"do": "by-hand"},),
-            patches=(Patch(Renames(), tuple(pieces)),),
-        )
-        self._write({}, record, last, pieces)
-        return Seen(found.data, record.number, self.store.stamp(), record.at)
 
     def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
         """Write a change: new texts for the files it touches, and its line of the history."""
         folder = self.store.folder
         texts = {name: (folder / name).read_text(encoding="utf-8-sig") for name in FILES}
         new = folder_texts(after, seen.data, texts) if pieces else {}
-        self._write(new, record, seen.data, pieces)
+        wanted = after
         if SITE_FILE in new:  # everything has its line in the new text
             after = after.with_parts(**parts_of(new[SITE_FILE], after.users))
+        if differences(wanted, after) or not rows_read_back(pieces, after.attributes):
+            raise StoreTrouble(
+                self.store.where,
+                "the files would not say what was to be changed; nothing was changed. Please "
+                "report this with the texts that you gave.",
+            )
+        self._write(new, record, seen.data, pieces)
         return Seen(after, record.number, self.store.stamp(), record.at)
 
     def _write(
@@ -255,10 +284,7 @@ class _FolderTurn(Turn):
     ) -> None:
         folder = self.store.folder
         line = next_line(record, self.last, before, pieces)
-        files = {name: text.encode() for name, text in texts.items()}
-        for name, text in files.items():
-            if (folder / name).read_bytes().startswith(_MARK):
-                files[name] = _MARK + text  # the byte-order mark stays
+        files = {name: in_form_of(folder / name, text) for name, text in texts.items()}
         now = {name: files.get(name) or (folder / name).read_bytes() for name in FILES}
         (folder / LAST).mkdir(exist_ok=True)
         for name, text in now.items():
@@ -270,6 +296,18 @@ class _FolderTurn(Turn):
         text = f"{text_of(line)}\n".encode()
         pending.make(folder, pending.Pending(files, HISTORY_FILE, size, text))
         self.last = line
+
+
+def _by_hand(last: Line | None, pieces: Sequence[Piece]) -> Record:
+    return Record(
+        number=last.record.number + 1 if last is not None else 1,
+        at=max(now(), last.record.at) if last is not None else now(),
+        by="",
+        reason="",
+        said=(BY_HAND,),
+        operations=({"do": "by-hand"},),
+        patches=(Patch(Renames(), tuple(pieces)),),
+    )
 
 
 def _stamp(files: Mapping[str, bytes]) -> str:

@@ -62,7 +62,7 @@ class MemoryStore(Store, Turn):
         """The lines of the history."""
         return map(text_of, self._lines[after:to])
 
-    def snapshot(self) -> tuple[list[str], SiteData]:
+    def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:  # noqa: ARG002
         """The history and the site, of one moment."""
         with self._lock:
             return list(self.texts()), self._seen.data

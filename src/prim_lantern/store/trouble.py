@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import errno
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from prim_lantern.errors import StoreTrouble
+from prim_lantern.store.holder import busy
 
 _FILES = {
     errno.ENOSPC: "the disk is full; nothing was changed. Make room, and try again.",
@@ -15,10 +16,8 @@ _FILES = {
     errno.EACCES: "you have no right to write here; nothing was changed.",
     errno.EPERM: "you have no right to write here; nothing was changed.",
 }
-_LOCKED = "somebody else is writing to it; nothing was changed. Try again in a moment."
+_LOCKED = ("database is locked", "lock timeout")
 _DATABASES = {
-    "database is locked": _LOCKED,
-    "lock timeout": _LOCKED,
     "database or disk is full": _FILES[errno.ENOSPC],
     "readonly database": _FILES[errno.EROFS],
     "read-only transaction": _FILES[errno.EROFS],
@@ -47,14 +46,17 @@ def of_files(where: str) -> Iterator[None]:
 
 
 @contextmanager
-def of_database(where: str) -> Iterator[None]:
-    """Turn what a database and its driver say into `StoreTrouble`."""
+def of_database(where: str, held_by: Callable[[], str]) -> Iterator[None]:
+    """Turn what a database and its driver say into `StoreTrouble`; where one's turn did not come,
+    `held_by` tells who writes."""
     from sqlalchemy import exc
 
     try:
         yield
     except exc.DBAPIError as error:
         said = str(error.orig)
+        if any(sign in said for sign in _LOCKED):
+            raise StoreTrouble(where, busy(held_by())) from None
         known = (text for sign, text in _DATABASES.items() if sign in said)
         first = said.strip().partition("\n")[0]
         text = next(known, None) or (_LOST if error.connection_invalidated else first)

@@ -38,11 +38,17 @@ def pending_in(folder: Path) -> Pending | None:
     """The change that has been made in a folder but is not in all files yet, if there is one."""
     try:
         found = json.loads((folder / PENDING_FILE).read_bytes())
+        files = {name: text.encode() for name, text in found["files"].items()}
+        was = found.get("was", {})
+        return Pending(files, found["add_to"], found["after"], found["line"].encode(), was)
     except (FileNotFoundError, NotADirectoryError):
         return None
-    files = {name: text.encode() for name, text in found["files"].items()}
-    was = found.get("was", {})
-    return Pending(files, found["add_to"], found["after"], found["line"].encode(), was)
+    except (ValueError, LookupError, TypeError, AttributeError):
+        raise StoreTrouble(
+            str(folder / PENDING_FILE),
+            "it held a change on its way into the files, and is damaged. Keep a copy of it and "
+            "take it away: the files then say what they said before that change.",
+        ) from None
 
 
 def hash_of(path: Path) -> str:

@@ -5,16 +5,25 @@ from __future__ import annotations
 import csv
 import io
 import os
+from codecs import BOM_UTF8
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from prim_lantern.change.pieces import Piece
 from prim_lantern.errors import NotOverwritten, PrimLanternError
 from prim_lantern.formats.folder.cells import item_cells, person_cells
-from prim_lantern.formats.folder.csv_rows import CONTENT_FILE, PEOPLE_FILE
+from prim_lantern.formats.folder.csv_rows import (
+    CONTENT_FILE,
+    PEOPLE_FILE,
+    read_content,
+    read_people,
+)
 from prim_lantern.formats.folder.keys import CONTENT_COLUMNS, PEOPLE_COLUMNS
 from prim_lantern.formats.folder.plain import plain_tables
 from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
+from prim_lantern.formats.folder.source import Problems
+from prim_lantern.formats.folder.table import Logins
 from prim_lantern.formats.folder.tables import SITE_FILE
 from prim_lantern.site.data import SiteData
 
@@ -22,7 +31,7 @@ Tables = Mapping[str, Any]
 
 
 def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False) -> None:
-    """Write a site as a folder.
+    """Write a site as a folder, without a history.
 
     Parameters: the site; the folder, made where it is missing; whether files that are
     there may be replaced. Each file is replaced whole or not at all; comments and
@@ -42,18 +51,42 @@ def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False)
     there = [name for name in FILES if (folder / name).exists()]
     if there and not overwrite:
         raise NotOverwritten(str(folder / there[0]), "Choose another folder, or say to overwrite.")
-    texts = {}
+    found = new_files(data, folder)
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, raw in found.items():
+        beside = folder / f".{name}.new"
+        beside.write_bytes(raw)
+        os.replace(beside, folder / name)
+
+
+def new_files(data: SiteData, folder: Path) -> dict[str, bytes]:
+    """What has to be written into a folder so that it says just `data`, whatever it says now."""
+    texts: dict[str, str] = {}
+    before = None
     try:
-        texts = {name: (folder / name).read_text(encoding="utf-8-sig") for name in there}
+        there = {name: folder / name for name in FILES if (folder / name).exists()}
+        texts = {name: path.read_text(encoding="utf-8-sig") for name, path in there.items()}
         before = read_folder(folder) if len(there) == len(FILES) else None
     except (PrimLanternError, ValueError):
-        before = None  # not in order: written anew
+        pass  # not in order: written anew
     found = folder_texts(data, before, texts)
-    folder.mkdir(parents=True, exist_ok=True)
-    for name, text in found.items():
-        beside = folder / f".{name}.new"
-        beside.write_text(text, encoding="utf-8", newline="")
-        os.replace(beside, folder / name)
+    return {name: in_form_of(folder / name, text) for name, text in found.items()}
+
+
+def in_form_of(path: Path, text: str) -> bytes:
+    """A new text with the byte-order mark and the line ends of the file whose place it takes."""
+    try:
+        before = path.read_bytes()
+    except OSError:
+        before = b""
+    if before.partition(b"\n")[0].endswith(b"\r"):
+        if path.suffix == ".csv":
+            outside = text.split('"')  # every second one stands in quotes, and stays as it is
+            outside[::2] = [each.replace("\n", "\r\n") for each in outside[::2]]
+            text = '"'.join(outside)
+        else:
+            text = text.replace("\n", "\r\n")
+    return (BOM_UTF8 if before.startswith(BOM_UTF8) else b"") + text.encode()
 
 
 def folder_texts(
@@ -78,6 +111,22 @@ def folder_texts(
     if tables != tables_before:
         found[SITE_FILE] = _site_toml(data, tables, tables_before, texts.get(SITE_FILE, ""))
     return found
+
+
+def rows_read_back(pieces: Iterable[Piece], attributes: Sequence[str]) -> bool:
+    """Whether the people and items among some differences, written as rows, read back equal."""
+    some: dict[str, list[Any]] = {"users": [], "items": []}
+    for piece in pieces:
+        if piece.part in some and piece.after is not None:
+            some[piece.part].append(piece.after)
+    problems = Problems()
+    people = _csv_text((*PEOPLE_COLUMNS, *attributes), map(person_cells, some["users"]), None)
+    items = _csv_text(CONTENT_COLUMNS, map(item_cells, some["items"]), None)
+    found = (
+        *read_people(people.encode(), problems)[0].values(),
+        *read_content(items.encode(), Logins(()), problems).values(),
+    )
+    return not problems.found and found == (*some["users"], *some["items"])
 
 
 def _site_toml(data: SiteData, tables: Tables, before: Tables | None, text: str) -> str:
