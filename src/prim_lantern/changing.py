@@ -27,7 +27,7 @@ from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
 from prim_lantern.change.summary import Line, cautions_of, lines_of
-from prim_lantern.change.undoing import resting_on
+from prim_lantern.change.undoing import Resting, resting_on
 from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import (
     BadChange,
@@ -176,7 +176,7 @@ class Change:
             self._undo(record)
         except BadChange as error:
             resting = resting_on(self._proposal.data, record, self._site.store.touching(record))
-            if not resting:
+            if not resting.numbers:
                 raise
             raise BadChange(_rests(number, resting)) from error
         self._asked.append(record)
@@ -444,10 +444,11 @@ class Change:
             self.make()
 
 
-def _rests(number: int, resting: Sequence[int]) -> str:
+def _rests(number: int, resting: Resting) -> str:
     """Why a change cannot be taken back by itself: the nearest of those that rest on it."""
-    named = ", ".join(map(str, resting[:5]))
-    more = f" and {len(resting) - 5} more" if len(resting) > 5 else ""
-    rest = f"change {named} rests" if len(resting) == 1 else f"changes {named}{more} rest"
-    first = "that" if len(resting) == 1 else "those, in this order,"
+    count, named = len(resting.numbers), ", ".join(map(str, resting.numbers[:5]))
+    least = "" if resting.all else "at least "
+    more = f" and {least}{count - 5} more" if count > 5 else ""
+    rest = f"change {named} rests" if count == 1 else f"changes {named}{more} rest"
+    first = "that" if count == 1 else "those, in this order,"
     return f"Change {number} cannot be taken back by itself: {rest} on it. Take back {first} first."

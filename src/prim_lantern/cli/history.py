@@ -36,9 +36,11 @@ def history(
     if ctx.invoked_subcommand is not None:
         return
     site = opened(where)
+    all_fit = who is about is since is until is None
+    first = max(site.seen.number - max(last, 0), 0) if all_fit else 0  # a page costs as a page
     records = [
         each
-        for each in reversed(site.history())
+        for each in reversed(site.store.records(first))
         if (who is None or folded(who) in (folded(each.by), "by hand" if not each.by else ""))
         and (about is None or _is_about(each, about))
         and (since is None or each.at >= site.moment(since))
@@ -54,8 +56,9 @@ def history(
     from prim_lantern.show.tables import table
 
     console().print(table(["No.", "When (UTC)", "By", "What"], record_rows(shown)))
-    if len(records) > len(shown):
-        click.echo(f"{len(records) - len(shown)} older ones; --last {len(records)} shows all.")
+    count = first + len(records)
+    if count > len(shown):
+        click.echo(f"{count - len(shown)} older ones; --last {count} shows all.")
 
 
 def _is_about(record: Record, text: str) -> bool:

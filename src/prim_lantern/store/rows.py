@@ -174,28 +174,36 @@ def _write_part(
 
 def reads_back(connection: Connection, after: SiteData, pieces: Sequence[Piece]) -> bool:
     """Whether the rows that were written say what they should."""
-    part, settings = tables.settings.c.part, tables.settings
-    for name in {piece.part for piece in pieces} & ENTRIES.keys():
-        wanted = select(settings.c.name, settings.c.body).where(part == name)
-        found = connection.execute(wanted.order_by(settings.c.position)).all()
-        told = [(each, json.loads(body)) for each, body in _entries(after, name)]
-        if [(row.name, json.loads(row.body)) for row in found] != told:
+    parts = {piece.part for piece in pieces} & ENTRIES.keys()
+    return (
+        all(_part_reads_back(connection, name, _entries(after, name)) for name in parts)
+        and _table_reads_back(connection, tables.people, pieces, "users", _person)
+        and _table_reads_back(connection, tables.items, pieces, "items", item_cells)
+    )
+
+
+def _part_reads_back(connection: Connection, part: str, wanted: Sequence[tuple[str, str]]) -> bool:
+    table = tables.settings
+    asked = select(table.c.name, table.c.body).where(table.c.part == part)
+    found = connection.execute(asked.order_by(table.c.position)).all()
+    told = [(name, json.loads(body)) for name, body in wanted]
+    return [(row.name, json.loads(row.body)) for row in found] == told
+
+
+def _table_reads_back(
+    connection: Connection, table: Any, pieces: Sequence[Piece], part: str, cells: Any
+) -> bool:
+    wanted = {each.name: each.after for each in pieces if each.part == part}
+    key = _key(table)
+    for some in _batched(wanted, _NAMES_AT_ONCE):
+        rows = connection.execute(select(table).where(key.in_(some))).mappings()
+        found = {row[key.name]: row for row in rows}
+        told = {name: cells(wanted[name]) for name in some if wanted[name] is not None}
+        if found.keys() != told.keys():
             return False
-    for name, table, cells in (
-        ("users", tables.people, _person),
-        ("items", tables.items, item_cells),
-    ):
-        told = {piece.name: piece.after for piece in pieces if piece.part == name}
-        key = _key(table)
-        for some in _batched(told, _NAMES_AT_ONCE):
-            rows = connection.execute(select(table).where(key.in_(some))).mappings()
-            found_rows = {row[key.name]: row for row in rows}
-            for each in some:
-                thing, row = told[each], found_rows.get(each)
-                if (thing is None) != (row is None) or (
-                    row is not None and any(row[k] != v for k, v in cells(thing).items())
-                ):
-                    return False
+        for name, row in found.items():
+            if any(row[column] != cell for column, cell in told[name].items()):
+                return False
     return True
 
 
