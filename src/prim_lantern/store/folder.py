@@ -131,7 +131,7 @@ class FolderStore(Store):
         found = pending.pending_in(self.folder)
         try:
             history = (self.folder / HISTORY_FILE).read_bytes()
-        except FileNotFoundError:
+        except (FileNotFoundError, NotADirectoryError):
             history = b""
         return history if found is None else history[: found.after] + found.line
 
