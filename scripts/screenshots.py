@@ -27,7 +27,7 @@ CLOCK = {"PRIM_LANTERN_NOW": "2027-05-10", "PRIM_LANTERN_BY": "hana.okafor"}
 
 COMMANDS = {
     "why": f"why sam publish /log/seal-count {AT}",
-    "look-as": f"look-as sam --by tomasz {AT}",
+    "look-as": f"look-as sam --by tomasz.reeve {AT}",
     "grid": f"grid --who guests --who friends --who volunteers --who log-approvers "
     f"--action read --action create --action edit {AT}",
     "what": f"what bo.lind {AT}",

@@ -34,6 +34,8 @@ def with_answers(document: Path, folder: Path) -> str:
 def _answered(text: str, folder: Path, variables: dict[str, str]) -> str:
     shutil.rmtree(folder, ignore_errors=True)
     shutil.copytree(pl.DEMO_FOLDER, folder / "site")
+    for file in (ROOT / "examples" / "incoming").iterdir():
+        shutil.copy(file, folder)
     return _CONSOLE.sub(lambda block: f"```console\n{_block(block[1], folder, variables)}```", text)
 
 
@@ -41,7 +43,8 @@ def _block(block: str, folder: Path, variables: dict[str, str]) -> str:
     commands = [line for line in block.splitlines() if line.startswith("$ prim-lantern ")]
     answers = []
     for line in commands:
-        done = run(*shlex.split(line)[2:], site=None, cwd=folder, variables=variables)
+        words = shlex.split(line, comments=True)[2:]
+        done = run(*words, site=None, cwd=folder, variables=variables)
         answer = "\n".join(each.rstrip() for each in done.stdout.strip("\n").splitlines())
         said = f"{answer}\n{done.stderr}" if answer else done.stderr
         answers.append(f"{line}\n{_TOKEN.sub('TOKEN', said)}")

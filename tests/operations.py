@@ -35,6 +35,12 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "change-role": (role, "Called", None, (), (), (row,)),
         "remove-role": (role,),
         "add-user": ("zoe", "Zoe", "", rng.choice(["active", "byline"]), (group,), {"shoe": "9"}),
+        "import-people": (
+            (
+                {"login": login, "name": "New", "groups": [group]},
+                {"login": "yan", "status": rng.choice(["", "byline", "invited"])},
+            ),
+        ),
         "invite": (rng.choice(["zoe", login]), "sha256:0", "2099-01-01", "Zoe", "", (group,)),
         "accept": (login, rng.choice([f"sha256:{n:064x}" for n in range(6)])),
         "cancel-invitation": (login,),

@@ -45,11 +45,11 @@ REFUSED = [
     ("look-as sam", "prim-lantern: Say who does it: --by LOGIN, or the environment variable PRIM_LANTERN_BY. The owner of\n  this site is hana.okafor.\n"),
     ("look-as sam --by guest", "prim-lantern: A guest changes nothing: say who does it with --by LOGIN.\n"),
     ("suspend sam", "Usage: prim-lantern [OPTIONS] COMMAND [ARGS]...\nTry 'prim-lantern --help' for help.\n\nError: There is no command 'suspend'. 'prim-lantern --help' lists them.\n"),
-    ("undo 3 --by hana", "prim-lantern: There is no change 3 in the history: it has no changes yet.\n"),
+    ("undo 3 --by hana.okafor", "prim-lantern: There is no change 3 in the history: it has no changes yet.\n"),
     ("history show 1", "prim-lantern: There is no change 1 in the history: it has no changes yet.\n"),
-    ("user change sam --set shoe --by hana", "prim-lantern: 'shoe' sets nothing: write NAME=VALUE, as in station=marrow.\n"),
-    ("group add-members friends --by hana", "prim-lantern: Name people, a file of them (--from) or a condition (--where).\n"),
-    ("group add-members friends --by hana --from /nowhere.csv", "prim-lantern: /nowhere.csv: No such file or directory.\n"),
+    ("user change sam.whitlock --set shoe --by hana.okafor", "prim-lantern: 'shoe' sets nothing: write NAME=VALUE, as in station=marrow.\n"),
+    ("group add-members friends --by hana.okafor", "prim-lantern: Name people, a file of them (--from) or a condition (--where).\n"),
+    ("group add-members friends --by hana.okafor --from /nowhere.csv", "prim-lantern: /nowhere.csv: No such file or directory.\n"),
     ("folder in . --site there", "prim-lantern: 'there' is a folder: name the database with --site, as in sqlite:///site.db.\n"),
     ("user accept nonsense", "prim-lantern: This link is not known, or was replaced or cancelled; ask for a new.\n"),
     ("may Hol read /", "prim-lantern: 'Hol' fits 2 people; say which by the login:\n  dag.hollis  Dag Hollis\n  levin.holt  Levin Holt\n"),
@@ -92,8 +92,8 @@ def test_a_refusal(command, message):
 
 EVERY_ANSWER = [
     "may sam edit /log/seal-count", "why sam edit /log/seal-count", "who edit /log/terns",
-    "what sam", "what sam edit", "what guest", "look-as guest --by hana",
-    "look-as group:friends --by hana", "look-as signed-in --by tomasz", "grid", "grid --rows items --in /log --who sam --action publish",
+    "what sam", "what sam edit", "what guest", "look-as guest --by hana.okafor",
+    "look-as group:friends --by hana.okafor", "look-as signed-in --by tomasz.reeve", "grid", "grid --rows items --in /log --who sam --action publish",
     "grid --rows categories --who newsroom --action file-under --action create",
     "user list", "user list kit", "user show sam", "group list", "group show teachers", "plan list",
 ]  # fmt: skip
@@ -118,7 +118,9 @@ def test_every_answer_fits_the_width_and_has_its_json(command, demo_folder):
 def test_json_says_the_same_as_the_library(demo, demo_folder):
     found = json.loads(run("why", "sam", "publish", "/log/seal-count", *AT, "--json").stdout)
     assert found == demo.why("sam.whitlock", "publish", "/log/seal-count", "2027-05-10").to_dict()
-    view = json.loads(run("look-as", "sam", "--by", "hana", *AT, "--json", site=demo_folder).stdout)
+    view = json.loads(
+        run("look-as", "sam", "--by", "hana.okafor", *AT, "--json", site=demo_folder).stdout
+    )
     assert [item["path"] for item in view["items"]] == demo.items_for("sam.whitlock", "read", AT[1])
 
 

@@ -24,6 +24,16 @@ def test_commands_answer_as_written(document, tmp_path):
     assert with_answers(document, tmp_path / "documents") == text
 
 
+_REFUSED = re.compile(r"^\$ (.*)\n(?:(?!\$ |```).*\n)*?prim-lantern: ", re.MULTILINE)
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda each: each.name)
+def test_what_is_refused_in_a_document_is_meant_to_be(document):
+    """A command whose answer is an error says so itself: `# refused`."""
+    for command in _REFUSED.findall(document.read_text(encoding="utf-8")):
+        assert command.endswith("# refused"), command
+
+
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda each: each.name)
 def test_python_answers_as_written(document, tmp_path, monkeypatch):
     shutil.copytree(pl.DEMO_FOLDER, tmp_path / "site")

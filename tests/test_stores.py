@@ -266,10 +266,10 @@ def test_a_folder_and_a_database_are_equal_both_ways(tmp_path, place, kind):
         pytest.skip("from a folder to a folder there is nothing to do")
     folder, again = tmp_path / "site", tmp_path / "again"
     shutil.copytree(pl.DEMO_FOLDER, folder)
-    hana = ("--by", "hana")
+    hana = ("--by", "hana.okafor")
     run("category", "add", "topic:moths", *hana, site=folder)
     assert run("folder", "in", str(folder), site=place).returncode == 0
-    run("allow", "lena", "edit", "/visit/prices", *hana, site=place)
+    run("allow", "lena.osgood", "edit", "/visit/prices", *hana, site=place)
     assert run("folder", "out", str(again), site=place).returncode == 0
     for where in (place, again):
         assert pl.open_site(where).data == pl.open_site(place).data

@@ -134,7 +134,7 @@ class Change:
         if isinstance(operation, Mapping):
             operation = operation_from(operation)
         if isinstance(operation, people.Accept):
-            raise BadChange("An invitation is accepted by its link alone: see Site.accept.")
+            raise BadChange("An invitation is accepted by its link alone.")
         self._add(operation)
         return self
 
@@ -228,6 +228,7 @@ class Change:
     change_role = _adding(roles.ChangeRole)
     remove_role = _adding(roles.RemoveRole)
     add_user = _adding(people.AddUser)
+    import_people = _adding(people.ImportPeople)
     change_user = _adding(people.ChangeUser)
     cancel_invitation = _adding(people.CancelInvitation)
     suspend = _adding(people.Suspend)

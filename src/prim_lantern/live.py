@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import re
+from collections.abc import Callable, Iterable, Sequence
 from datetime import date, datetime
 from threading import RLock
 from time import time
@@ -36,6 +37,9 @@ if TYPE_CHECKING:
     from pandas import DataFrame
 
     from prim_lantern.changing import Change
+
+
+_WORD = re.compile(r"[\s._@-]+")
 
 
 @explains_its_arguments(but=("allows",))  # it is in a hurry, and asks `may` where it fails
@@ -96,8 +100,8 @@ class Site:
         """
         if not isinstance(self.store, MemoryStore):
             raise BadChange(
-                f"This site is kept at {self.store.where}: change it with Site.change, so that it "
-                "is written and recorded."
+                f"This site is kept at {self.store.where}, where every change is written and "
+                "recorded: nothing can be taken over past that."
             )
         problems = [] if checked else problems_in(data)
         if problems:
@@ -506,7 +510,8 @@ may do everything.
         return state.engine(self.moment(at)).crowd.members(state.who(f"group:{group}"))
 
     def find_users(self, text: str) -> list[User]:
-        """The users whom a text fits: by login, else by part of login or name, case ignored.
+        """The users whom a text fits, case ignored: by whole login, name or e-mail address; else by
+        a whole word of those; else by how one begins; else by any part of them.
 
         >>> import prim_lantern as pl
         >>> [user.login for user in pl.open_demo().find_users("hol")]
@@ -516,16 +521,21 @@ may do everything.
         people = self.data.people
         if not wanted:
             return []
-        logins = [names.folded(login) for login in people.names]
-        called = [names.folded(name) for name in people.values_of("name")]
-        for rows in (
-            [row for row, login in enumerate(logins) if login == wanted],
-            [row for row, name in enumerate(called) if name == wanted],
-        ):
+        columns = [list(map(names.folded, people.names))]
+        columns += [list(map(names.folded, people.values_of(part))) for part in ("name", "email")]
+        spelled = list(zip(*columns, strict=True))
+        fits: tuple[Callable[[str], bool], ...] = (
+            lambda each: each == wanted,
+            lambda each: (
+                any(w.startswith(wanted) for w in _WORD.split(each)) or each.startswith(wanted)
+            ),
+            lambda each: wanted in each,
+        )
+        for fit in fits:
+            rows = [row for row, some in enumerate(spelled) if any(map(fit, some))]
             if rows:
                 return [people.at(row) for row in rows]
-        both = enumerate(zip(logins, called, strict=True))
-        return [people.at(row) for row, (a, b) in both if wanted in a or wanted in b]
+        return []
 
     # Names and moments ------------------------------------------------------------------
 

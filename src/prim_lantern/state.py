@@ -107,11 +107,11 @@ class State:
         """The name of an action that is asked of an item alone."""
         action = self.data.action(action)
         if action in MANAGING_ACTIONS:
-            raise BadQuestion(f"{action!r} is asked of a place: use may_manage.")
+            raise BadQuestion(f"{action!r} is asked of a place: 'site', a path or a category.")
         if action == "create":
-            raise BadQuestion("'create' needs a kind and a parent: use may_create.")
+            raise BadQuestion("'create' is asked with a kind and the parent of what would be new.")
         if action == "file-under":
-            raise BadQuestion("'file-under' needs a category: use may_file.")
+            raise BadQuestion("'file-under' is asked with a category.")
         return action
 
     def section(self, path: str) -> str:

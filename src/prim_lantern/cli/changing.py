@@ -14,7 +14,7 @@ from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.common import (
     json_option,
     opened,
-    person,
+    person_exactly,
     print_json,
     print_lines,
     site_option,
@@ -38,7 +38,7 @@ by_option = click.option(
     "--by",
     envvar="PRIM_LANTERN_BY",
     metavar="WHO",
-    help="Who does it: a login or part of a name (PRIM_LANTERN_BY).",
+    help="Who does it: a login, name or e-mail (PRIM_LANTERN_BY).",
 )
 
 
@@ -89,7 +89,7 @@ def maker(site: Changeable, by: str | None) -> str:
             "Say who does it: --by LOGIN, or the environment variable PRIM_LANTERN_BY. "
             f"The owner of this site is {site.data.owner}."
         )
-    login = person(site, by)
+    login = person_exactly(site, by)
     if login is None:
         raise BadQuestion("A guest changes nothing: say who does it with --by LOGIN.")
     return login
@@ -174,22 +174,22 @@ def texts(text: str | None) -> tuple[str, ...]:
 
 
 def whos(site: Changeable, text: str) -> tuple[str, ...]:
-    """Whos as operations take them: `group:…`, `role:…`, an audience, or people by login or part
-    of a name."""
+    """Whos as operations take them: `group:…`, `role:…`, an audience, a group by its bare name, or
+    people by login, name or e-mail address."""
     return tuple(_who(site, each) for each in texts(text))
 
 
 def _who(site: Changeable, text: str) -> str:
     if text in (*AUDIENCES, "authors") or text.startswith(("group:", "role:")):
         return text
-    if folded(text) in site.data.groups and not site.find_users(text):
+    if folded(text) in site.data.groups:
         return f"group:{folded(text)}"
     return f"user:{login_of(site, text)}"
 
 
 def login_of(site: Changeable, text: str) -> str:
-    """The login of the one person whom a text fits."""
-    found = person(site, text)
+    """The login of the one person whom a text names."""
+    found = person_exactly(site, text)
     if found is None:
         raise BadQuestion(f"{text!r} is no person; name somebody by login or name.")
     return found

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable
+import sys
+from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
@@ -14,6 +15,7 @@ from prim_lantern.live import Site
 from prim_lantern.opening import open_site
 from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.site import names
+from prim_lantern.site.people import User
 from prim_lantern.site.who import AUDIENCES
 
 if TYPE_CHECKING:
@@ -21,6 +23,7 @@ if TYPE_CHECKING:
 
 _Command = TypeVar("_Command", bound=Callable[..., Any])
 _GUEST_WORDS = ("guest", "guests", "a guest")
+_OFFERED = 5  # people at most whom a text may have meant
 
 site_option = click.option(
     "--site",
@@ -103,12 +106,40 @@ def _tell_apart(site: Site, at: str | None) -> None:
 
 
 def person(site: Changeable, text: str) -> str | None:
-    """The login of the one person whom a text fits; None for "guest".
+    """The login of the one person whom a text fits, for a question; None for "guest".
 
     Raises `UnknownUser` when it fits nobody, `SeveralUsers` when it fits more than one.
     """
-    if names.folded(text) in _GUEST_WORDS:
+    return _one(text, _found(site, text)) if not _is_guest(text) else None
+
+
+def person_exactly(site: Changeable, text: str) -> str | None:
+    """The login of the one person whom a text names, for a change: by a whole login, name or e-mail
+    address. None for "guest".
+
+    Whom it fits only in part is asked about on a terminal, and offered else (`UnknownUser`).
+    """
+    if _is_guest(text):
         return None
+    wanted, found = names.folded(text.removeprefix("user:")), _found(site, text)
+    exactly = [u for u in found if wanted in map(names.folded, (u.login, u.name, u.email))]
+    if exactly:
+        return _one(text, exactly)
+    if len(found) == 1 and sys.stdin.isatty() and sys.stdout.isatty():
+        user = found[0]
+        if click.confirm(
+            f"{text!r} is nobody's whole name. Do you mean {user.called} ({user.login})?"
+        ):
+            return user.login
+    raise UnknownUser(text, [user.login for user in found[:_OFFERED]])
+
+
+def _is_guest(text: str) -> bool:
+    return names.folded(text) in _GUEST_WORDS
+
+
+def _found(site: Changeable, text: str) -> list[User]:
+    """The people whom a text may mean, at least one."""
     if _is_anybody(text):
         raise BadQuestion(f"{text!r} is no single person; 'look-as' and 'grid' tell of a group.")
     found = site.find_users(text.removeprefix("user:"))
@@ -116,6 +147,10 @@ def person(site: Changeable, text: str) -> str | None:
         spelled = {user.name: user.login for user in site.data.users.values()}
         near = names.nearest(text, {**spelled, **{login: login for login in site.data.users}})
         raise UnknownUser(text, list(dict.fromkeys(spelled.get(e, e) for e in near)))
+    return found
+
+
+def _one(text: str, found: Sequence[User]) -> str:
     if len(found) > 1:
         raise SeveralUsers(text, [(user.login, user.name) for user in found])
     return found[0].login
@@ -136,7 +171,7 @@ def whom(site: Site, text: str) -> str:
         return "guests"
     if text in AUDIENCES or text.startswith("group:"):
         return text
-    if names.folded(text) in site.data.groups and not site.find_users(text):
+    if names.folded(text) in site.data.groups:
         return f"group:{names.folded(text)}"
     return person(site, text) or "guests"
 

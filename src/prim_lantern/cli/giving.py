@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from prim_lantern.changing import Change
+from prim_lantern.cli.about import about
 from prim_lantern.cli.changing import How, carry_out, changing, texts, whos
 from prim_lantern.cli.common import (
     complete_action,
@@ -158,12 +159,13 @@ def rule() -> None:
 
 
 @rule.command("list")
-@click.option("--about", metavar="TEXT", help="Only those that name this.")
+@click.option("--about", "text", metavar="WHAT", help="Only about a path, group, role, person …")
 @site_option
 @json_option
-def list_rules(about: str | None, where: str, as_json: bool) -> None:
+def list_rules(text: str | None, where: str, as_json: bool) -> None:
     """All rules, by number and id."""
-    data = opened(where).data
+    site = opened(where)
+    data, wanted = site.data, about(site, text) if text is not None else None
     rows = [
         (
             str(number),
@@ -172,11 +174,14 @@ def list_rules(about: str | None, where: str, as_json: bool) -> None:
             str(each.origin or ""),
         )
         for number, each in enumerate(data.rules, 1)
+        if wanted is None or wanted.is_named_by(each)
     ]
-    rows = [row for row in rows if about is None or about.casefold() in " ".join(row).casefold()]
     if as_json:
         keys = ("number", "id", "says", "written")
         print_json([dict(zip(keys, row, strict=True)) for row in rows])
+        return
+    if not rows:
+        click.echo("There is no rule yet." if text is None else f"No rule names {text} itself.")
         return
     from prim_lantern.show.tables import table
 

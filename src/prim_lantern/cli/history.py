@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import click
 
 from prim_lantern.change.record import Record
+from prim_lantern.cli.about import about
 from prim_lantern.cli.changing import How, carry_out, changing
-from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option
+from prim_lantern.cli.common import (
+    json_option,
+    opened,
+    person,
+    print_json,
+    print_lines,
+    site_option,
+)
 from prim_lantern.live import Site
 from prim_lantern.show.changes import record_dict, record_lines, record_rows
 from prim_lantern.show.terminal import console, wrapped
@@ -14,8 +24,8 @@ from prim_lantern.site.names import folded
 
 
 @click.group(short_help="What was changed, by whom, when and why.", invoke_without_command=True)
-@click.option("--by", "who", metavar="WHO", help="Only what somebody did (a login).")
-@click.option("--about", metavar="TEXT", help="Only about a path, group, role, person …")
+@click.option("--by", "who", metavar="WHO", help="Only what somebody did, or 'by hand'.")
+@click.option("--about", "text", metavar="WHAT", help="Only about a path, group, role, person …")
 @click.option("--since", metavar="WHEN", help="Only from this moment on.")
 @click.option("--until", metavar="WHEN", help="Only before this moment.")
 @click.option("--last", type=int, default=20, show_default=True, help="How many at most.")
@@ -25,7 +35,7 @@ from prim_lantern.site.names import folded
 def history(
     ctx: click.Context,
     who: str | None,
-    about: str | None,
+    text: str | None,
     since: str | None,
     until: str | None,
     last: int,
@@ -36,13 +46,16 @@ def history(
     if ctx.invoked_subcommand is not None:
         return
     site = opened(where)
-    all_fit = who is about is since is until is None
+    all_fit = who is text is since is until is None
     first = max(site.seen.number - max(last, 0), 0) if all_fit else 0  # a page costs as a page
+    found = site.store.records(first)
+    wanted = about(site, text, found) if text is not None else None
+    maker = _maker(site, who, found) if who is not None else None
     records = [
         each
-        for each in reversed(site.store.records(first))
-        if (who is None or folded(who) in (folded(each.by), "by hand" if not each.by else ""))
-        and (about is None or _is_about(each, about))
+        for each in reversed(found)
+        if (maker is None or each.by == maker)
+        and (wanted is None or wanted.is_of(each))
         and (since is None or each.at >= site.moment(since))
         and (until is None or each.at < site.moment(until))
     ]
@@ -58,17 +71,19 @@ def history(
     console().print(table(["No.", "When (UTC)", "By", "What"], record_rows(shown)))
     count = first + len(records)
     if count > len(shown):
-        click.echo(f"{count - len(shown)} older ones; --last {count} shows all.")
+        older = count - len(shown)
+        ones = "1 older one" if older == 1 else f"{older} older ones"
+        click.echo(f"{ones}; --last {count} shows all.")
 
 
-def _is_about(record: Record, text: str) -> bool:
-    """Whether a change names a text: in its words, or among the things that it touched."""
-    wanted = folded(text)
-    bare = wanted.partition(":")[2] if wanted.startswith(("user:", "group:", "role:")) else wanted
-    names = [piece.name for patch in record.patches for piece in patch.pieces]
-    names += [old for patch in record.patches for each in patch.renames for old in each]
-    operations = [str(value) for each in record.operations for value in each.values()]
-    return any(bare in folded(each) for each in (*record.said, *names, *operations))
+def _maker(site: Site, text: str, past: Sequence[Record]) -> str:
+    """Who made changes: somebody who is there, or was, or "by hand" (no login)."""
+    if folded(text) == "by hand":
+        return ""
+    makers = {folded(each.by): each.by for each in past}
+    if folded(text) in makers:
+        return makers[folded(text)]
+    return person(site, text) or text
 
 
 @history.command()

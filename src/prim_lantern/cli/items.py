@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
 from typing import Any
 
 import click
@@ -11,11 +9,10 @@ import click
 from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
 from prim_lantern.cli.common import complete_place
-from prim_lantern.formats.items_csv import item_rows
 from prim_lantern.site.actions import STEPS
 
 
-@click.group(short_help="Items: add, move, change, hide, publish, import …")
+@click.group(short_help="Items: add, move, change, hide, publish …")
 def item() -> None:
     """Items: pages, posts, parts of pages, menu links, screens."""
 
@@ -145,19 +142,6 @@ def _before_hiding(site: Changeable, path: str) -> str | None:
                     )
                     return before
     return None
-
-
-@item.command("import")
-@click.argument("file")
-@changing
-def import_items(file: str, how: How) -> int:
-    """Add and change many items from a CSV FILE ('-': the input) with columns of content.csv.
-
-    A path that is there is changed in the columns that the file has; any other is added, and
-    needs a kind.
-    """
-    raw = sys.stdin.buffer.read() if file == "-" else Path(file).read_bytes()
-    return carry_out(how, lambda change: change.import_items(item_rows(raw, change.data.users)))
 
 
 @click.group(short_help="Categories: add and remove.")

@@ -29,6 +29,7 @@ _COMMANDS = {
     "limit": "giving",
     "item": "items",
     "category": "items",
+    "import": "incoming",
     "may": "asking",
     "why": "asking",
     "who": "lists",
@@ -104,13 +105,16 @@ def run() -> None:
     try:
         code = main(standalone_mode=False, prog_name="prim-lantern")
     except PrimLanternError as error:
-        _complain(str(error))
+        _complain(str(error), error)
         code = error.exit_code
     except click.exceptions.Abort:
         _complain("Stopped.")
         code = 2
     except click.ClickException as error:
-        error.show()
+        if _wants_json():
+            _complain(error.format_message(), error)
+        else:
+            error.show()
         code = 2
     except BrokenPipeError:  # the reader went away, as `head` does
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
@@ -130,9 +134,28 @@ def run() -> None:
     sys.exit(code if isinstance(code, int) else 0)
 
 
-def _complain(message: str) -> None:
+def _wants_json() -> bool:
+    return "--json" in sys.argv[1:]
+
+
+def _complain(message: str, error: Exception | None = None) -> None:
+    """Say on stderr what was refused: in words, or as JSON where the answer was to be that."""
+    if _wants_json():
+        import json
+
+        told = {"error": type(error).__name__ if error is not None else "Stopped"}
+        data = {} if error is None else {k: v for k, v in vars(error).items() if _is_plain(v)}
+        click.echo(json.dumps({**told, "message": message, **data}, ensure_ascii=False), err=True)
+        return
     from prim_lantern.show.terminal import wrapped
 
     for line in f"prim-lantern: {message}".split("\n"):
         for piece in wrapped(line.lstrip(), " " * (len(line) - len(line.lstrip())), "  "):
             click.echo(piece, err=True)
+
+
+def _is_plain(value: object) -> bool:
+    """Whether an error's data can be said as JSON as it is."""
+    if isinstance(value, tuple):
+        return all(map(_is_plain, value))
+    return isinstance(value, str | int)

@@ -70,7 +70,9 @@ WALK: Final = (
     Step(
         "The site as others see it",
         "A guest, Sam, and anybody who is in the group Friends. What is hidden is not there.",
-        tuple(f"look-as {who} --by tomasz {_AT}" for who in ("guest", "sam", "group:friends")),
+        tuple(
+            f"look-as {who} --by tomasz.reeve {_AT}" for who in ("guest", "sam", "group:friends")
+        ),
     ),
     Step(
         "The whole at a glance",
@@ -85,8 +87,8 @@ WALK: Final = (
         "Lena keeps the price list from now on. Before anything is done: who would gain and who "
         "would lose what? And what of letting everyone edit?",
         (
-            "allow lena edit /visit/prices --by hana --try",
-            "allow everyone edit /visit --by hana --try",
+            "allow lena.osgood edit /visit/prices --by hana.okafor --try",
+            "allow everyone edit /visit --by hana.okafor --try",
         ),
     ),
     Step(
@@ -94,8 +96,9 @@ WALK: Final = (
         "With a reason, which the history keeps. Nobody gives what they do not hold: Beatrix looks "
         "after the trustees' pages, and may set rights there alone.",
         (
-            'allow lena edit /visit/prices --by hana --because "She keeps the price list"',
-            "allow lena edit /visit/access --by beatrix",
+            "allow lena.osgood edit /visit/prices --by hana.okafor "
+            '--because "She keeps the price list"',
+            "allow lena.osgood edit /visit/access --by beatrix.lowe",
         ),
     ),
     Step(
@@ -105,7 +108,7 @@ WALK: Final = (
             "history",
             "may lena edit /visit/prices",
             "may lena edit /visit/prices --as-it-stood 2026-01-01",
-            "undo 4 --by hana",
+            "undo 4 --by hana.okafor",
         ),
     ),
 )

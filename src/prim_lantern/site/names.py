@@ -7,6 +7,9 @@ from collections.abc import Collection, Iterable
 
 from prim_lantern.errors import BadValue
 
+RESERVED = frozenset({"everyone", "guest", "guests", "signed-in", "authors", "site"})
+"""Words that mean somebody, or the site, wherever a name may stand."""
+
 KEY_PATTERN = r"[a-z0-9._-]+"
 _KEY = re.compile(KEY_PATTERN)
 _LOGIN = re.compile(r"[^\s;:,/\"'@]+(@[^\s;:,/\"'@]+)?")
@@ -27,8 +30,21 @@ def key(text: str) -> str:
     return text
 
 
+def free(text: str) -> str:
+    """`text` when it is no word that means somebody else already; else `BadValue`."""
+    if folded(text) in RESERVED:
+        raise BadValue(text, "has a meaning of its own here; take another name.")
+    return text
+
+
+def who_key(text: str) -> str:
+    """`text` when it can be the name of a group or a role; else `BadValue`."""
+    return free(key(text))
+
+
 def login(text: str) -> str:
     """`text` when it can be a login; else `BadValue`."""
+    free(text)
     if not _LOGIN.fullmatch(text):
         raise BadValue(
             text, "cannot be a login: use letters, digits and marks, no spaces, none of ; : , / \"'"

@@ -23,6 +23,10 @@ When = str | date | datetime | None
 _Take = Callable[[Any], Any]
 
 
+PeopleRows = tuple[Mapping[str, Any], ...]
+"""Rows of people; given as a list of mappings with the columns of people.csv and `attributes`."""
+
+
 class Made(NamedTuple):
     """Who makes a change, and when; `brings_in` says that they may bring in items with the hands
     that were on them."""
@@ -146,6 +150,27 @@ def item_values(row: Any) -> dict[str, Any]:
     return found
 
 
+def _people_rows(value: Any) -> tuple[Mapping[str, Any], ...]:
+    return tuple(map(person_values, value))
+
+
+def person_values(row: Any) -> dict[str, Any]:
+    """What a row of people says, each value read as people.csv writes it."""
+    found: dict[str, Any] = {}
+    for name, value in row.items():
+        take = _PEOPLE_COLUMNS.get(name)
+        if take is None:
+            known = ", ".join(_PEOPLE_COLUMNS)
+            raise BadChange(f"A row of people has no {name!r}: it takes {known}.")
+        try:
+            found[name] = take(value)
+        except (TypeError, ValueError, AttributeError):
+            raise BadChange(f"{shortened(value)} cannot be the {name} of a person.") from None
+    if not found.get("login"):
+        raise BadChange("A row of people needs a login.")
+    return found
+
+
 def _list(value: Any) -> tuple[str, ...]:
     return (
         _texts(list(filter(None, map(str.strip, value.split(";")))))
@@ -175,6 +200,16 @@ _COLUMNS: Final[Mapping[str, _Take]] = {
     "public_until": _time,
     "links_to": lambda value: _or_none(_text)(value) or None,
 }
+_PEOPLE_COLUMNS: Final[Mapping[str, _Take]] = {
+    "login": _text,
+    "name": _text,
+    "email": _text,
+    "status": _text,
+    "groups": _list,
+    "roles_elsewhere": _list,
+    "joined": _time,
+    "attributes": _values,
+}
 _TAKES: Final[Mapping[str, _Take]] = {
     "str": _text,
     "str | None": _or_none(_text),
@@ -187,6 +222,7 @@ _TAKES: Final[Mapping[str, _Take]] = {
     "Mapping[str, str]": _values,
     "tuple[Capability, ...]": _capabilities,
     "tuple[Mapping[str, Any], ...]": _rows,
+    "PeopleRows": _people_rows,
 }
 _MEANT: Final[Mapping[str, str]] = {
     "str": "a text",
@@ -200,6 +236,7 @@ _MEANT: Final[Mapping[str, str]] = {
     "Mapping[str, str]": "names with texts",
     "tuple[Capability, ...]": "a list of rows with kinds, can, own and in_state",
     "tuple[Mapping[str, Any], ...]": "a list of rows",
+    "PeopleRows": "a list of rows",
 }
 
 

@@ -103,7 +103,7 @@ class ImportItems(Operation):
         return replace(new, **values)
 
     def said(self) -> str:
-        return f"import {len(self.rows)} items"
+        return f"import {len(self.rows):,} item{'s' if len(self.rows) != 1 else ''}"
 
 
 @dataclass(frozen=True)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from hashlib import sha256
 from hmac import compare_digest
 from typing import Any, ClassVar
 
-from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said
+from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
 from prim_lantern.change.operations.entries import named, with_users
 from prim_lantern.change.removal import without_people, without_whos
 from prim_lantern.errors import AlreadyThere, BadChange
@@ -60,6 +60,52 @@ class AddUser(Operation):
 
     def said(self) -> str:
         return f"add {self.name or self.login}{' as a byline' if self.status == BYLINE else ''}"
+
+
+@dataclass(frozen=True)
+class ImportPeople(Operation):
+    """Add and change many people at once. Of whoever is there, only what the row says changes;
+    groups are joined, never left. Anybody else is added, active unless the row says otherwise."""
+
+    do: ClassVar[str] = "import-people"
+    rows: PeopleRows
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        if not self.rows:
+            raise BadChange("There are no rows to import.")
+        logins = {names.folded(login): login for login in data.people.names}
+        attributes = dict.fromkeys(key for row in self.rows for key in row.get("attributes", ()))
+        put: dict[str, User] = {}
+        for row in self.rows:
+            named_so: str = row["login"]
+            login = logins.get(names.folded(named_so), named_so)
+            if names.folded(login) in put:
+                raise BadChange(f"{login} is in two rows; keep one.")
+            user = data.users.get(login) or _new_user(login, row, made)
+            put[names.folded(login)] = _as_row_says(data, user, row)
+        return with_users(_with_attributes(data, attributes), list(put.values()))
+
+    def said(self) -> str:
+        return f"import {len(self.rows):,} {'people' if len(self.rows) != 1 else 'person'}"
+
+
+def _new_user(login: str, row: Mapping[str, Any], made: Made) -> User:
+    names.login(login)
+    status = row.get("status") or ACTIVE
+    return User(login, status=status, joined=_day(made.at) if status == ACTIVE else None)
+
+
+def _as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
+    user = _in_groups(data, user, row.get("groups", ()))
+    user = _changed(user, row.get("name"), row.get("email"), row.get("attributes", {}))
+    said: dict[str, Any] = {}
+    if row.get("status"):
+        said["status"] = row["status"]
+    if row.get("joined") is not None:
+        said["joined"] = row["joined"]
+    if "roles_elsewhere" in row:
+        said["roles_elsewhere"] = row["roles_elsewhere"]
+    return replace(user, **said) if said else user
 
 
 @dataclass(frozen=True)
@@ -269,7 +315,7 @@ def _changed(user: User, name: str | None, email: str | None, values: Mapping[st
     return replace(user, **said)
 
 
-def _with_attributes(data: SiteData, values: Mapping[str, str]) -> SiteData:
+def _with_attributes(data: SiteData, values: Iterable[str]) -> SiteData:
     for name in values:
         names.key(name)
         if name in User.__dataclass_fields__ or name in ("groups", "roles_elsewhere"):

@@ -78,7 +78,7 @@ def _user(notes: Notes, user: User) -> None:
 
 
 def _group(notes: Notes, group: Group) -> None:
-    notes.spelled(group.origin, group.name, names.key)
+    notes.spelled(group.origin, group.name, names.who_key)
     notes.groups(group.origin, "counts_in", group.counts_in)
     notes.whos(group.origin, "stewards", group.stewards, "user group")
     notes.users(group.origin, "members", group.members)

@@ -62,7 +62,7 @@ def _some(notes: Notes, origin: Origin | None, key: str, values: Sequence[object
 
 
 def _role(notes: Notes, role: Role) -> None:
-    notes.spelled(role.origin, role.name, names.key)
+    notes.spelled(role.origin, role.name, names.who_key)
     if role.all_access and (role.capabilities or role.includes):
         key = "capabilities" if role.capabilities else "includes"
         expected = "has all access: it has neither capabilities nor included roles."
