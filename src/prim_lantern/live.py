@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from pandas import DataFrame
 
     from prim_lantern.changing import Change
+    from prim_lantern.decide.access import Access
 
 
 _WORD = re.compile(r"[\s._@-]+")
@@ -356,6 +357,37 @@ may do everything.
         engine = state.engine(self.moment(at))
         logins = who_may(engine, action, path)
         return WhoMay(tuple(logins), engine.allows(None, action, path))
+
+    def access_to(
+        self,
+        place: str,
+        actions: Sequence[str] = (),
+        at: Moment = None,
+        *,
+        kind: str | None = None,
+    ) -> list[Access]:
+        """Who may do what at or below a place, to how much of it, and by which ways.
+
+        Parameters: `place` is a path, a category or "site"; `actions` are any, those by which
+        something is changed when left out; `kind` narrows "create" to one kind.
+        Returns an `Access` for each person, action and way: guests first (`who` None), then active
+        users by login. "file-under" is told where `place` is a category.
+
+        >>> import prim_lantern as pl
+        >>> found = pl.open_demo().access_to("/visit/prices", ["edit"])
+        >>> [(each.who, each.why) for each in found][1:]
+        [('ines.varga', 'their role Web team has all access on the whole site'), \
+('mirela.kos', 'by the rule mirela-prices')]
+        """
+        from prim_lantern.decide.access import access_to, changing_actions
+
+        state = self._state
+        where = state.place(place)
+        wanted = [state.data.action(each) for each in actions] or changing_actions(state.data)
+        if "file-under" in wanted and where.kind != "category":
+            raise BadQuestion("'file-under' is asked of a category.")
+        named = state.data.kind(kind).name if kind is not None else None
+        return list(access_to(state.engine(self.moment(at)), wanted, where, named))
 
     def how_many_may(self, action: str, at: Moment = None) -> dict[str, int]:
         """How many active users may do this, by the path of each item, in tree order.

@@ -11,7 +11,7 @@ from prim_lantern.change.pieces import Piece
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
-from prim_lantern.site.actions import RISKY_ACTIONS
+from prim_lantern.site.actions import NEED_MORE, RISKY_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import INVITED
 from prim_lantern.site.places import is_above, way_to
@@ -50,6 +50,7 @@ def lines_of(effects: Effects, most: int = 12) -> list[Line]:
         each_ones.setdefault(who, []).append((action, where, gained))
     for who, theirs in each_ones.items():
         clusters.setdefault(tuple(theirs), []).append(who)
+    every = _every(effects)
     ordered = sorted(clusters.items(), key=lambda each: (None not in each[1], -len(each[1])))
     lines = []
     for signature, people in ordered:
@@ -58,11 +59,16 @@ def lines_of(effects: Effects, most: int = 12) -> list[Line]:
             some = [(action, where) for action, where, gained in signature if gained == gains]
             if some:
                 one = len(people) == 1 and people[0] is not None
-                lines.append(Line(called, gains, _what(some), one))
+                lines.append(Line(called, gains, _what(some, every), one))
     if len(lines) > most:
         rest = len(lines) - most + 1
         lines = [*lines[: most - 1], Line(f"{rest} more sorts of people", True, "--list has all")]
     return lines
+
+
+def _every(effects: Effects) -> list[str]:
+    """All actions on an item that is there."""
+    return [each for each in effects.after.data.item_actions if each not in NEED_MORE]
 
 
 def _by_action(effects: Effects) -> Iterator[Line]:
@@ -98,15 +104,11 @@ def _called(effects: Effects, people: Sequence[str | None]) -> str:
     group = _smallest_group(effects, logins)
     if group is None:
         active = sum(1 for each in data.users.values() if each.status == "active")
-        every = len(logins) >= active - 1
-        count = (
-            f"{'All' if every else ''} {len(logins)} people signed in".strip()
-            if every
-            else (f"{len(logins)} people")
-        )
-        return words.listed([*guests, count])
+        if len(logins) == active:
+            return "Everybody" if guests else f"All {active} people signed in"
+        return words.listed([*guests, f"{len(logins)} people"])
     name, size = group
-    of = f"All {size}" if size == len(logins) else f"{len(logins)}"
+    of = f"{'all' if guests else 'All'} {size}" if size == len(logins) else f"{len(logins)}"
     return words.listed([*guests, f"{of} in group {data.groups[name].called}"])
 
 
@@ -132,8 +134,8 @@ def _smallest_group(effects: Effects, logins: Sequence[str]) -> tuple[str, int] 
     return None
 
 
-def _what(some: Iterable[tuple[str, str]]) -> str:
-    """Actions and where: actions at the same places together."""
+def _what(some: Iterable[tuple[str, str]], every: Sequence[str]) -> str:
+    """Actions and where: actions at the same places together; `every` action is "everything"."""
     filed: dict[tuple[str, str], list[str]] = {}  # "create post" by parent: the categories
     by_action: dict[str, list[str]] = {}
     for action, where in some:
@@ -149,12 +151,12 @@ def _what(some: Iterable[tuple[str, str]]) -> str:
     for action, wheres in by_action.items():
         by_places.setdefault((action.startswith(_CREATE), tuple(wheres)), []).append(action)
     return "; ".join(
-        f"{_joined(actions)} {_where(places, below=below)}"
+        f"{_joined(actions, every)} {_where(places, below=below)}"
         for (below, places), actions in by_places.items()
     )
 
 
-def _joined(actions: Sequence[str]) -> str:
+def _joined(actions: Sequence[str], every: Sequence[str]) -> str:
     """Actions in a row; what may be created in the same categories together."""
     others = [each for each in actions if not each.startswith(_CREATE)]
     created: dict[str, list[str]] = {}
@@ -163,7 +165,7 @@ def _joined(actions: Sequence[str]) -> str:
             kind, _, filed = each.removeprefix(_CREATE).partition(" in ")
             created.setdefault(f" in {filed}" if filed else "", []).append(kind)
     creating = [f"{_CREATE}{words.listed(kinds)}{end}" for end, kinds in created.items()]
-    return words.listed([*others, *creating])
+    return words.listed([*words.in_short(others, every), *creating])
 
 
 def _where(places: Sequence[str], *, below: bool = False) -> str:
@@ -318,7 +320,7 @@ def _given_now(after: SiteData, pieces: Sequence[Piece]) -> Iterator[tuple[Who, 
 def _opened_to_guests(effects: Effects) -> Iterator[str]:
     opened = [each for each in effects.changed if each.guests > 0]
     if opened:
-        what = _what([(each.action, each.where) for each in opened])
+        what = _what([(each.action, each.where) for each in opened], _every(effects))
         yield f"Guests, that is everybody in the world, gain {what}."
 
 

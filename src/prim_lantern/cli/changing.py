@@ -18,6 +18,7 @@ from prim_lantern.cli.common import (
     print_json,
     print_lines,
     site_option,
+    texts,
 )
 from prim_lantern.errors import BadQuestion, NotConfirmed
 from prim_lantern.live import Site
@@ -166,11 +167,6 @@ def _print_list(rows: Iterable[tuple[str, str, str, str]]) -> None:
 
 
 # Reading what was written on the command line ----------------------------------------------
-
-
-def texts(text: str | None) -> tuple[str, ...]:
-    """The entries of a text with commas."""
-    return tuple(each for each in map(str.strip, (text or "").split(",")) if each)
 
 
 def whos(site: Changeable, text: str) -> tuple[str, ...]:

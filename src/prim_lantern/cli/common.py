@@ -176,6 +176,11 @@ def whom(site: Site, text: str) -> str:
     return person(site, text) or "guests"
 
 
+def texts(text: str | None) -> tuple[str, ...]:
+    """The entries of a text with commas."""
+    return tuple(each for each in map(str.strip, (text or "").split(",")) if each)
+
+
 def completing(
     known: Callable[[Site], Iterable[str]],
 ) -> Callable[[click.Context, click.Parameter, str], list[CompletionItem]]:

@@ -9,7 +9,7 @@ import click
 
 from prim_lantern.changing import Change
 from prim_lantern.cli.about import about
-from prim_lantern.cli.changing import How, carry_out, changing, texts, whos
+from prim_lantern.cli.changing import How, carry_out, changing, whos
 from prim_lantern.cli.common import (
     complete_action,
     complete_place,
@@ -17,6 +17,7 @@ from prim_lantern.cli.common import (
     opened,
     print_json,
     site_option,
+    texts,
 )
 from prim_lantern.decide.abilities import beyond, next_lower
 from prim_lantern.decide.explain import words

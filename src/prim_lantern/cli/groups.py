@@ -8,8 +8,8 @@ import click
 
 from prim_lantern.change.operations.groups import condition
 from prim_lantern.changing import Change
-from prim_lantern.cli.changing import How, carry_out, changing, logins_of, texts, whos
-from prim_lantern.cli.common import answering, opened, print_json, print_lines
+from prim_lantern.cli.changing import How, carry_out, changing, logins_of, whos
+from prim_lantern.cli.common import answering, opened, print_json, print_lines, texts
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion, UnknownWho
 from prim_lantern.show.terminal import console, styled, wrapped

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import click
 
 from prim_lantern.cli.common import (
     answering,
+    at_option,
     complete_action,
     complete_place,
     complete_who,
@@ -15,39 +17,151 @@ from prim_lantern.cli.common import (
     person,
     print_json,
     print_lines,
+    site_option,
+    stood_option,
+    texts,
 )
+from prim_lantern.cli.listing import As, listing, show_list
+from prim_lantern.decide.access import Access, changing_actions
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.holdings import holdings
+from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import is_above
 
 
-@click.command(short_help="Who may do this with an item?")
-@click.argument("action", shell_complete=complete_action)
-@click.argument("path", shell_complete=complete_place)
-@answering
-def who(action: str, path: str, where: str, at: str | None, as_json: bool) -> None:
-    """Who may do ACTION with the item at PATH, and by which way?"""
+@click.command(short_help="Who may do this here?")
+@click.argument("actions", shell_complete=complete_action)
+@click.argument("place", shell_complete=complete_place)
+@click.option("--below", is_flag=True, help="To anything at PLACE or below it, and to how much.")
+@click.option("--kind", help="For create: only what is of this kind.")
+@click.option("--filed", metavar="CATEGORY", help="For file-under: the category.")
+@site_option
+@at_option
+@stood_option
+@listing
+def who(
+    actions: str,
+    place: str,
+    below: bool,
+    kind: str | None,
+    filed: str | None,
+    where: str,
+    at: str | None,
+    shown: As,
+) -> None:
+    """Who may do ACTIONS at PLACE, and by which way?
+
+    ACTIONS are some with commas, or "any": all by which something is changed. PLACE is the path
+    of an item (for create, of the parent), a category, or "site".
+
+    \b
+    prim-lantern who edit,publish /visit/prices
+    prim-lantern who create /log --kind post
+    prim-lantern who any /stations --below --csv audit.csv
+    """
     site = opened(where)
-    found = site.who_may(action, path, at)
-    reasons = {login: site.why(login, action, path, at).short for login in found}
-    if as_json:
-        people = [
-            {"login": login, "name": site.data.users[login].name, "by": reasons[login]}
-            for login in found
+    wanted = [] if actions == "any" else list(texts(actions))
+    _only_with("--filed", filed, "file-under", wanted)
+    _only_with("--kind", kind, "create", wanted)
+    found = site.access_to(filed or place, wanted, at, kind=kind)
+    if filed is not None:
+        site.section(place)
+        found = [
+            _narrowed(each, [p for p in each.places if _is_at(p, place, below)]) for each in found
         ]
-        print_json({"action": action, "path": path, "guests": found.guests, "people": people})
-        return
-    from prim_lantern.show.tables import table
+    elif not below:
+        found = [_narrowed(each, [p for p in each.places if p == place]) for each in found]
+    found = [each for each in found if each.places]
+    if not (shown.as_json or shown.to_csv):
+        at = f"{place}{' or below it' if below else ''}{f' under {filed}' if filed else ''}"
+        doing = words.doings(site.data, wanted, kind) if wanted else "change anything at"
+        _say_how_many(site, found, f"{doing} {at}")
+    _show_access(site, found, wanted, below=below, shown=shown)
 
-    doing = words.doing(site.data, action)
+
+def _only_with(option: str, value: object, action: str, wanted: Sequence[str]) -> None:
+    if value and wanted and action not in wanted:
+        raise BadQuestion(f"{option} belongs to {action}.")
+
+
+def _narrowed(access: Access, places: Sequence[str]) -> Access:
+    site_wide = access.action in SITE_WIDE_ACTIONS
+    return access._replace(places=access.places if site_wide else tuple(places))
+
+
+def _is_at(path: str, place: str, below: bool) -> bool:
+    return path == place or (below and is_above(place, path))
+
+
+def _show_access(
+    site: Site,
+    found: Sequence[Access],
+    wanted: Sequence[str],
+    *,
+    below: bool,
+    shown: As,
+) -> None:
+    from prim_lantern.show.records import Column
+
+    users = site.data.users
+    records = [
+        {
+            "login": each.who,
+            "name": users[each.who].name if each.who else "any guest",
+            "action": each.action,
+            "count": len(each.places),
+            "first": each.places[0],
+            "by": each.why,
+            "written": list(each.written),
+        }
+        for each in found
+    ]
+    columns = [
+        Column("login", "Login", whole=True),
+        Column("name", "Name", shed=2),
+        *([Column("may", "May")] if len(wanted) != 1 else []),
+        *([Column("where", "Where")] if below else []),
+        Column("by", "By"),
+        Column("written", "Written at", shed=1),
+    ]
+    keys = ["login", "name", "action", "count", "first", "by", "written"]
+    show_list(shown, columns, records, "", short=_joined(site, records), keys=keys)
+
+
+def _say_how_many(site: Site, found: Sequence[Access], doing: str) -> None:
+    people = {each.who for each in found} - {None}
     active = sum(1 for user in site.data.users.values() if user.status == "active")
-    click.echo(f"{len(found)} of {active} active people may {doing} {path}.")
-    click.echo(f"Guests {'may as well' if found.guests else 'may not'}.")
-    if found.logins:
-        rows = [(login, site.data.users[login].name, reasons[login]) for login in found]
-        console().print(table(["Login", "Name", "Because"], rows))
+    click.echo(f"{len(people)} of {active} active people may {doing}.")
+    guests = {each.action for each in found if each.who is None}
+    click.echo(
+        f"Guests may {words.listed(sorted(guests))} as well." if guests else "Guests may not."
+    )
+
+
+def _joined(site: Site, records: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The rows of the table: what somebody may do by the same way with the same, joined."""
+    every = [each for each in changing_actions(site.data) if each not in MANAGING_ACTIONS]
+    rows: dict[tuple[object, ...], list[dict[str, Any]]] = {}
+    for each in records:
+        key = (each["login"], each["count"], each["first"], each["by"])
+        rows.setdefault(key, []).append(each)
+    return [
+        {
+            **some[0],
+            "login": some[0]["login"] or "(guests)",
+            "may": words.listed(words.in_short([each["action"] for each in some], every)),
+            "where": _counted(some[0]["count"], some[0]["first"]),
+        }
+        for some in rows.values()
+    ]
+
+
+def _counted(count: int, first: str) -> str:
+    return first if count == 1 else f"{first} and {count - 1} more"
 
 
 @click.command(short_help="What may somebody do?")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import click
 
-from prim_lantern.cli.changing import How, carry_out, changing, logins_of, texts
-from prim_lantern.cli.common import answering, opened, print_json
+from prim_lantern.cli.changing import How, carry_out, changing, logins_of
+from prim_lantern.cli.common import answering, opened, print_json, texts
 from prim_lantern.show.terminal import console
 from prim_lantern.site.moments import written
 

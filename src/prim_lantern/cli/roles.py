@@ -8,8 +8,8 @@ from typing import Any
 import click
 
 from prim_lantern.changing import Change
-from prim_lantern.cli.changing import How, carry_out, changing, texts
-from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option
+from prim_lantern.cli.changing import How, carry_out, changing
+from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option, texts
 from prim_lantern.decide.abilities import beyond, from_least_to_most
 from prim_lantern.decide.clauses import brought_along, rows_of
 from prim_lantern.decide.explain import words

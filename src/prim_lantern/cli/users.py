@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from prim_lantern.changing import Change
-from prim_lantern.cli.changing import How, carry_out, changing, login_of, settings, texts
+from prim_lantern.cli.changing import How, carry_out, changing, login_of, settings
 from prim_lantern.cli.common import (
     answering,
     complete_who,
@@ -16,6 +16,7 @@ from prim_lantern.cli.common import (
     opened,
     print_json,
     site_option,
+    texts,
 )
 from prim_lantern.live import Site
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail

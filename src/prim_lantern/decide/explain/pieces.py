@@ -12,7 +12,7 @@ from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.trace import Met, Reading, Say
 from prim_lantern.site.people import StandIn
 from prim_lantern.site.rights import Readership
-from prim_lantern.site.who import Who
+from prim_lantern.site.who import EVERYONE, Who
 
 
 class Pieces:
@@ -84,6 +84,19 @@ class Pieces:
             text = f"{about} is not in it: {self._why_not_in(met.readership, subject)}"
             behind = tuple(self._lapsed(met.readership.readers))
         return Point("readership", text, met.origin, met.readership.name, behind)
+
+    def open_to(self, reading: Reading) -> Point:
+        """To whom an item is open, of those whom the readerships on the way name: whoever is named
+        nearest to it and is not everybody."""
+        found = Point("readership", "It is open to everyone", name="public")
+        for met in reading.met:
+            if met.is_in:
+                reader = next(e for e in met.readership.readers if self._among(e, reading.subject))
+                if reader != EVERYONE:
+                    text = f"It is open to {words.who(self.data, reader)}"
+                    behind = tuple(self.belongs(reader))
+                    found = Point("readership", text, met.origin, met.readership.name, behind)
+        return found
 
     def _lapsed(self, readers: Iterable[Who]) -> Iterable[Point]:
         """Memberships of the readers' groups that have ended or are still to come."""

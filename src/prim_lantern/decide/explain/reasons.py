@@ -55,10 +55,9 @@ class Reasons:
         short = f"it is {reading.subject.state}"
         past = [each.let_past_by for each in reading.met if each.let_past_by is not None]
         self.pieces.because += [self.pieces.clause(each, "read") for each in past]
+        open_to = self.pieces.open_to(reading)
         if not past:
-            self.pieces.because.append(
-                Point("readership", f"{self.pieces.name} is among its readers")
-            )
+            self.pieces.because.append(open_to)
         if reading.subject.state == PUBLISHED:
             self.pieces.because.append(Point("state", "It is published"))
         elif reading.author:
@@ -80,7 +79,7 @@ class Reasons:
                 )
         if past:
             return f"{short}, and {self.pieces.by(past[0])} lets them past the readership"
-        return f"{short}, and they are among its readers"
+        return f"{short}, and {open_to.text.removeprefix('It is ')}"
 
     def _reasons_to_do(self, doing: Doing | Managing) -> str:
         if doing.owner:

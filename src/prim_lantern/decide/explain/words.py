@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 
 from prim_lantern.decide.belonging import Way
@@ -36,6 +36,21 @@ def doing(data: SiteData, action: str) -> str:
     if own is not None:
         return f"{action} on"
     return _DOING.get(action, action)
+
+
+def doings(data: SiteData, actions: Iterable[str], kind: str | None = None) -> str:
+    """Some actions as verbs, any of which is meant: "edit or comment on"; `kind` is of what would
+    be created."""
+    new = with_article(data.kind(kind).called) if kind is not None else "something"
+    told = {"create": f"create {new} below"}
+    return listed([told.get(each) or doing(data, each) for each in actions], "or")
+
+
+def in_short(actions: Sequence[str], every: Sequence[str]) -> list[str]:
+    """Some actions; "everything" in the place of all that there are."""
+    if len(every) > 1 and set(every) <= set(actions):
+        return ["everything", *(each for each in actions if each not in every)]
+    return list(actions)
 
 
 def right(action: str) -> str:

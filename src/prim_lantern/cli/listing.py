@@ -1,0 +1,86 @@
+"""What all lists share: as a table with a page of it, as CSV, as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+
+import click
+
+from prim_lantern.cli.common import json_option, print_json, site_option, stood_option
+from prim_lantern.show.terminal import console
+
+if TYPE_CHECKING:
+    from prim_lantern.show.records import Column, Record
+
+_Command = TypeVar("_Command", bound=Callable[..., Any])
+
+
+class As(NamedTuple):
+    """How a list is to be shown."""
+
+    as_json: bool
+    to_csv: str | None
+    everything: bool
+
+
+def listing(command: _Command) -> Any:
+    """The options that every list has; the command gets them as `shown`."""
+
+    def with_shown(**given: Any) -> Any:
+        shown = As(**{name: given.pop(name) for name in As._fields})
+        return command(shown=shown, **given)
+
+    with_shown.__doc__ = command.__doc__
+    with_shown.__name__ = command.__name__
+    with_shown.__click_params__ = getattr(command, "__click_params__", [])  # type: ignore[attr-defined]
+    for option in (
+        json_option,
+        click.option("--all", "everything", is_flag=True, help="Every row, however many."),
+        click.option("--csv", "to_csv", metavar="FILE", help="Write CSV ('-': to the output)."),
+    ):
+        with_shown = option(with_shown)
+    return with_shown
+
+
+def list_of_site(command: _Command) -> Any:
+    """The options of a list of a site's own things."""
+    return site_option(stood_option(listing(command)))
+
+
+def show_list(
+    shown: As,
+    columns: Sequence[Column],
+    records: Sequence[Record],
+    empty: str,
+    *,
+    short: Sequence[Record] | None = None,
+    keys: Sequence[str] | None = None,
+) -> None:
+    """Show a list as it was asked for. `short` are the rows of the table where they are other ones
+    than the records of CSV and JSON, which have all `keys`; `empty` is said where there are
+    none."""
+    from prim_lantern.show.records import PAGE, csv_text, records_table
+
+    if shown.as_json:
+        print_json([dict(each) for each in records])
+        return
+    if shown.to_csv is not None:
+        names = keys or [column.key for column in columns]
+        text = csv_text(names, records)
+        if shown.to_csv == "-":
+            click.echo(text, nl=False)
+        else:
+            Path(shown.to_csv).write_text(text, encoding="utf-8", newline="")
+            rows = "1 row" if len(records) == 1 else f"{len(records):,} rows"
+            click.echo(f"Wrote {rows} to {shown.to_csv}.")
+        return
+    rows_shown = records if short is None else short
+    if not rows_shown:
+        click.echo(empty)
+        return
+    page = rows_shown if shown.everything else rows_shown[:PAGE]
+    console().print(records_table(columns, page))
+    if len(page) < len(rows_shown):
+        click.echo(f"{len(rows_shown) - len(page):,} more; --all shows them, --csv writes them.")
