@@ -75,6 +75,8 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "allow": (actions, to, place),
         "deny": (actions, to, place),
         "remove-rule": (rng.choice([str(rng.randrange(1, 6)), "rule-1"]),),
+        "add-promise": ((to,), actions, place, maker.maybe(), "note"),
+        "remove-promise": ((to,), actions, place),
         "stop-from-above": (path, maker.maybe(0.3)),
         "set-limit": ("page", path, rng.choice([None, 3])),
         "add-item": (f"{path.rstrip('/')}/fresh", rng.choice(["page", "panel"]), "New", (login,)),

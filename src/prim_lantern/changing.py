@@ -261,6 +261,8 @@ class Change:
     allow = _adding(rights.Allow)
     deny = _adding(rights.Deny)
     remove_rule = _adding(rights.RemoveRule)
+    add_promise = _adding(rights.AddPromise)
+    remove_promise = _adding(rights.RemovePromise)
     stop_from_above = _adding(rights.StopFromAbove)
     set_limit = _adding(rights.SetLimit)
     add_item = _adding(content.AddItem)

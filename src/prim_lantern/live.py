@@ -38,6 +38,8 @@ if TYPE_CHECKING:
 
     from prim_lantern.changing import Change
     from prim_lantern.decide.access import Access
+    from prim_lantern.decide.place_view import PlaceView
+    from prim_lantern.decide.promises import PromiseCheck
 
 
 _WORD = re.compile(r"[\s._@-]+")
@@ -517,6 +519,73 @@ may do everything.
         state = self._state
         login = None if who is None else state.data.login(who)
         return powers_of(state.engine(self.moment(at)), login, login_of(SIGNED_IN))
+
+    def place_view(self, place: str = "site", at: Moment = None) -> PlaceView:
+        """What a place is, and every readership, rule, given role, limit and promise that holds
+        there: its own apart from what reaches it from elsewhere, the nearest first.
+
+        `place` is a path, a category or "site".
+
+        >>> import prim_lantern as pl
+        >>> view = pl.open_demo().place_view("/visit/prices")
+        >>> [point.name for point in view.here["rights"]]
+        ['mirela-prices']
+        """
+        from prim_lantern.decide.place_view import place_view
+
+        state = self._state
+        return place_view(state.engine(self.moment(at)), state.place(place))
+
+    def check_promises(self, at: Moment = None, *, ever: bool = False) -> list[PromiseCheck]:
+        """How every promise of the site stands, in their order.
+
+        With `ever`, also at every later moment at which something changes by itself: a promise
+        that breaks later is told as of the first moment at which it does. For one that is broken
+        now, `since` is the change of the history that broke it, if any did.
+
+        >>> import prim_lantern as pl
+        >>> [each.kept for each in pl.open_demo().check_promises("2027-05-10")]
+        [True, True, False, False, True]
+        """
+        from prim_lantern.decide.promises import check_promises
+
+        state, moment = self._state, self.moment(at)
+        found = check_promises(state.engine(moment))
+        found = [each if each.kept else self._broken_since(each) for each in found]
+        turn = state.timeline.next_turn(moment) if ever else None
+        while turn is not None and any(each.kept for each in found):
+            later = check_promises(state.engine(turn))
+            found = [a if not a.kept else b for a, b in zip(found, later, strict=True)]
+            turn = state.timeline.next_turn(turn)
+        return found
+
+    def _broken_since(self, check: PromiseCheck) -> PromiseCheck:
+        """The change that broke a promise: found by halving, from a moment when it was kept."""
+        from prim_lantern.decide.promises import check_promises
+
+        def kept_before(number: int) -> bool:
+            data = self.store.before_change(number)
+            here = [each for each in data.promises if each == check.promise]
+            engine = Engine(data.with_parts(promises=tuple(here) or (check.promise,)), check.at)
+            try:
+                return check_promises(engine)[0].kept
+            except LookupError:  # it speaks of somebody who was not there yet
+                return True
+
+        last, step = self.seen.number, 1
+        broken_before = last + 1  # before this one, that is after the last, it is broken
+        while broken_before > 1:
+            earlier = max(1, broken_before - step)
+            if kept_before(earlier):
+                while broken_before - earlier > 1:
+                    middle = (earlier + broken_before) // 2
+                    if kept_before(middle):
+                        earlier = middle
+                    else:
+                        broken_before = middle
+                return check._replace(since=earlier)
+            broken_before, step = earlier, step * 2
+        return check
 
     # Finding -------------------------------------------------------------------------
 

@@ -11,10 +11,11 @@ from prim_lantern.change.pieces import Piece
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
+from prim_lantern.decide.promises import speaks_of
 from prim_lantern.site.actions import NEED_MORE, RISKY_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import INVITED
-from prim_lantern.site.places import is_above, way_to
+from prim_lantern.site.places import way_to
 from prim_lantern.site.rights import Given, Promise, Rule
 from prim_lantern.site.who import AUDIENCES, EVERYONE, GUESTS, SIGNED_IN, Who
 
@@ -228,7 +229,8 @@ def _broken_promises(effects: Effects) -> Iterator[str]:
     after = effects.after.data
     for promise in after.promises:
         for each in effects.changed:
-            if each.action in promise.actions and _within(after, promise, each.where):
+            there = each.where.startswith("/") and speaks_of(after, promise, each.where)
+            if there and each.action in promise.actions:
                 who = _who_breaks(effects, promise, each.action, each.where)
                 if who and _held(effects.before, promise, each.action, each.where):
                     to = words.listed(words.who(after, one) for one in promise.who)
@@ -240,19 +242,6 @@ def _broken_promises(effects: Effects) -> Iterator[str]:
                         f"{who} {now} {each.action} {each.where}."
                     )
                     break
-
-
-def _within(data: SiteData, promise: Promise, path: str) -> bool:
-    where = promise.where
-    if where.kind == "site":
-        return True
-    if not path.startswith("/"):
-        return False
-    if where.kind == "path":
-        return path == where.name or (where.name != "/" and is_above(where.name, path))
-    item = data.items.get(data.page_of(path)) if path in data.items else None
-    filed = item.categories if item else ()
-    return any(each == where.name or each.startswith(f"{where.name}/") for each in filed)
 
 
 def _held(engine: Engine, promise: Promise, action: str, path: str) -> bool:

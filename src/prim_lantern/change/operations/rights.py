@@ -14,7 +14,7 @@ from prim_lantern.site import names
 from prim_lantern.site.actions import EVERY_ACTION
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE
-from prim_lantern.site.rights import ANY, Given, Limit, Rule
+from prim_lantern.site.rights import ANY, Given, Limit, Promise, Rule
 from prim_lantern.site.who import Who
 
 _TO = "user group audience"
@@ -160,6 +160,62 @@ class Deny(_Word):
 
     def said(self) -> str:
         return self._said("deny") + (", without exceptions" if self.no_exceptions else "")
+
+
+@dataclass(frozen=True)
+class AddPromise(Operation):
+    """Promise that people may, or may not (`may` false), do something at a place and below. A
+    promise gives and takes nothing: it is checked."""
+
+    do: ClassVar[str] = "add-promise"
+    who: Texts
+    actions: Texts
+    where: str = "site"
+    may: bool = False
+    note: str = ""
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        promise = replace(_promise(data, self), note=self.note)
+        if any(replace(each, note=promise.note) == promise for each in data.promises):
+            raise BadChange("This was promised already; nothing would change.")
+        return data.with_parts(promises=(*data.promises, promise))
+
+    def said(self) -> str:
+        return f"promise that {_promised(self)}"
+
+
+@dataclass(frozen=True)
+class RemovePromise(Operation):
+    """Take back a promise, told by what it says."""
+
+    do: ClassVar[str] = "remove-promise"
+    who: Texts
+    actions: Texts
+    where: str = "site"
+    may: bool = False
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        promise = _promise(data, self)
+        left = tuple(each for each in data.promises if replace(each, note="") != promise)
+        if left == data.promises:
+            raise BadChange("Nothing of the kind was promised; nothing would change.")
+        return data.with_parts(promises=left)
+
+    def said(self) -> str:
+        return f"no longer promise that {_promised(self)}"
+
+
+def _promise(data: SiteData, said: AddPromise | RemovePromise) -> Promise:
+    if not said.actions:
+        raise BadChange("A promise needs at least one action, as in 'read'.")
+    actions = tuple(a if a == EVERY_ACTION else data.action(a) for a in said.actions)
+    who = whos_in(data, said.who, f"{_TO} role")
+    return Promise(who, said.may, tuple(dict.fromkeys(actions)), place_in(data, said.where))
+
+
+def _promised(said: AddPromise | RemovePromise) -> str:
+    at = f" at {said.where}" if said.where != "site" else ""
+    return f"{row(said.who)} may {'' if said.may else 'not '}{row(said.actions)}{at}"
 
 
 @dataclass(frozen=True)

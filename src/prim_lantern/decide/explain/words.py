@@ -154,7 +154,8 @@ def rule(data: SiteData, each: Rule) -> str:
     states = f" while {listed(each.in_state, 'or')}" if each.in_state else ""
     whose = {"own": " of their own", "others": " of others"}.get(each.whose, "")
     final = ", without exceptions" if each.no_exceptions else ""
-    what = f"{listed(each.actions)}{kinds}{whose}{states} {where(each.place)}"
+    actions = listed(each.actions, "and" if each.allow else "or")
+    what = f"{actions}{kinds}{whose}{states} {where(each.place)}"
     return f"{rule_name(each)}: {to} {verb} {what}{period(each.period)}{final}"
 
 
