@@ -11,6 +11,8 @@ from typing import Any, Concatenate, ParamSpec, Protocol
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.gate import Judged, lost_by, missing_for, whom_to_ask
+from prim_lantern.change.later import later_effects
+from prim_lantern.change.nothing import why_nothing
 from prim_lantern.change.operations import (
     content,
     groups,
@@ -346,6 +348,24 @@ class Change:
     def in_short(self) -> list[str]:
         """The same as texts."""
         return list(map(str, self.lines()))
+
+    def later(self) -> list[tuple[str, list[Line]]]:
+        """What it comes to later, each with when ("From 2027-09-01", "Once accepted"), as in
+        `lines`: of words that begin then, of what becomes public, of people who are invited."""
+        self.judge()
+        proposal = self._proposal
+        before = self._site.engine_for(proposal.before, proposal.made.at)
+        found = later_effects(before, proposal.data, proposal.renames, self._pieces)
+        now = set(self.in_short())
+        told = ((w, [e for e in lines_of(each) if str(e) not in now]) for w, each in found)
+        return [(when, lines) for when, lines in told if lines]
+
+    def why_nothing(self) -> list[str]:
+        """Where nobody gains or loses anything by it: why, a sentence each."""
+        effects = self.effects()
+        if effects:
+            return []
+        return why_nothing(effects.before, effects.after, self._pieces)
 
     def cautions(self) -> list[str]:
         """Why the change is worth a second thought, a sentence each; often none."""

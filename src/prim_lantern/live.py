@@ -38,8 +38,10 @@ if TYPE_CHECKING:
 
     from prim_lantern.changing import Change
     from prim_lantern.decide.access import Access
+    from prim_lantern.decide.found import FoundItem
     from prim_lantern.decide.place_view import PlaceView
     from prim_lantern.decide.promises import PromiseCheck
+    from prim_lantern.decide.queue import Queue
 
 
 _WORD = re.compile(r"[\s._@-]+")
@@ -587,6 +589,27 @@ may do everything.
             broken_before, step = earlier, step * 2
         return check
 
+    def queue(self, who: str, at: Moment = None, *, days: int = 30) -> Queue:
+        """What waits for somebody: items in review that they may publish or send back (the oldest
+        first), those of their own that wait or were sent back, and what becomes public or ends
+        within some `days`. Who submitted and sent back is known from the history.
+
+        >>> import prim_lantern as pl
+        >>> [each.path for each in pl.open_demo().queue("anneke.sorley").to_decide]
+        ['/log/terns']
+        """
+        from prim_lantern.decide.queue import Step, queue_of
+
+        state = self._state
+        login, moment = state.data.login(who), self.moment(at)
+        steps: dict[str, dict[str, Step]] = {"submit": {}, "send-back": {}}
+        for record in self.store.records():
+            for each in record.operations:
+                if each.get("do") == "take-step" and each.get("step") in steps:
+                    step = Step(record.at, record.by, record.reason)
+                    steps[str(each["step"])][str(each["path"])] = step
+        return queue_of(state.engine(moment), login, steps["submit"], steps["send-back"], days)
+
     # Finding -------------------------------------------------------------------------
 
     def memberships(self, who: str, at: Moment = None) -> list[Way]:
@@ -609,6 +632,40 @@ may do everything.
         """
         state = self._state
         return state.engine(self.moment(at)).crowd.members(state.who(f"group:{group}"))
+
+    def find_items(
+        self,
+        *,
+        state: str | None = None,
+        kind: str | None = None,
+        category: str | None = None,
+        author: str | None = None,
+        within: str | None = None,
+        own_words: bool = False,
+        at: Moment = None,
+    ) -> list[FoundItem]:
+        """The items of which all is so that is asked, in tree order.
+
+        Parameters: the `state` as it is at the moment; the `kind`; a `category`, with those below
+        it; an `author` (a login); a path `within` which they stand; whether `own_words` (a rule, a
+        given role, a readership) stand right there.
+
+        >>> import prim_lantern as pl
+        >>> [each.path for each in pl.open_demo().find_items(state="in-review")]
+        ['/log/gull-colony', '/log/terns']
+        """
+        from prim_lantern.decide.found import items_that_fit
+
+        now = self._state
+        return items_that_fit(
+            now.engine(self.moment(at)),
+            state=state,
+            kind=None if kind is None else now.data.kind(kind).name,
+            category=None if category is None else now.data.category(category),
+            author=None if author is None else now.data.login(author),
+            within=None if within is None else now.section(within),
+            own_words=own_words,
+        )
 
     def find_users(self, text: str) -> list[User]:
         """The users whom a text fits, case ignored: by whole login, name or e-mail address; else by

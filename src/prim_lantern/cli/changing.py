@@ -115,6 +115,10 @@ def carry_out(
     told: dict[str, Any] = {"said": list(change.said), "cautions": cautions}
     if how.as_json:
         told["effects"] = effects_dict(effects, change.lines())
+        told["effects"]["later"] = [
+            {"when": when, "in_short": list(map(str, lines))} for when, lines in change.later()
+        ]
+        told["effects"]["nothing_because"] = change.why_nothing()
         if how.listing:
             told["effects"]["all"] = [
                 dict(zip(("who", "action", "where", "effect"), row, strict=True))
@@ -124,7 +128,9 @@ def carry_out(
         for step in change.said:
             print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
         print_lines(before(change) if before else ())
-        print_lines(effect_lines(change.lines(), creating_counted=effects.creating_counted))
+        counted = effects.creating_counted
+        lines, later, because = change.lines(), change.later(), change.why_nothing()
+        print_lines(effect_lines(lines, later, because, creating_counted=counted))
         if how.listing:
             _print_list(effect_rows(effects))
         print_lines(caution_lines(cautions))

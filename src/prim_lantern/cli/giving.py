@@ -207,23 +207,6 @@ def from_above(path: str, stopping: bool, how: How) -> int:
     return carry_out(how, lambda change: change.stop_from_above(path, off=not stopping))
 
 
-@click.command(short_help="How many items of a kind may stand below a path.")
-@click.argument("kind")
-@click.argument("path", shell_complete=complete_place)
-@click.argument("at_most")
-@changing
-def limit(kind: str, path: str, at_most: str, how: How) -> int:
-    """Let AT_MOST items of KIND stand directly below PATH ("none" takes the limit away)."""
-    number = None if at_most == "none" else _whole(at_most)
-    return carry_out(how, lambda change: change.set_limit(kind, path, number))
-
-
-def _whole(text: str) -> int:
-    if not text.isdecimal():
-        raise click.UsageError(f"{text!r} is no whole number; write 10, or none.")
-    return int(text)
-
-
 COMMANDS = {
     "give": give,
     "take-back": take_back,
@@ -231,5 +214,4 @@ COMMANDS = {
     "deny": deny,
     "rule": rule,
     "from-above": from_above,
-    "limit": limit,
 }

@@ -2,19 +2,76 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import click
 
 from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
-from prim_lantern.cli.common import complete_place
+from prim_lantern.cli.common import at_option, complete_place, opened, person, person_or_anybody
+from prim_lantern.cli.listing import As, list_of_site, show_list
+from prim_lantern.decide.subject import with_above
 from prim_lantern.site.actions import STEPS
+from prim_lantern.site.content import STATES
 
 
 @click.group(short_help="Items: add, move, change, hide, publish …")
 def item() -> None:
     """Items: pages, posts, parts of pages, menu links, screens."""
+
+
+@item.command("list")
+@click.option("--state", type=click.Choice(STATES), help="Only in this state, as it is now.")
+@click.option("--kind", help="Only of this kind.")
+@click.option("--filed", metavar="CATEGORY", help="Only filed there or below.")
+@click.option("--author", metavar="WHO", help="Only by this author.")
+@click.option("--in", "within", metavar="PATH", shell_complete=complete_place, help="At or below.")
+@click.option("--own-words", is_flag=True, help="Only where a rule, role or readership stands.")
+@click.option("--for", "reader", metavar="WHO", help="Only what this person may read.")
+@at_option
+@list_of_site
+def list_items(
+    state: str | None,
+    kind: str | None,
+    filed: str | None,
+    author: str | None,
+    within: str | None,
+    own_words: bool,
+    reader: str | None,
+    at: str | None,
+    where: str,
+    shown: As,
+) -> None:
+    """Items in tree order, with what is known of each; options narrow it down."""
+    from prim_lantern.show.records import Column
+
+    site = opened(where)
+    found = site.find_items(
+        state=state,
+        kind=kind,
+        category=filed,
+        author=person(site, author) if author else None,
+        within=within,
+        own_words=own_words,
+        at=at,
+    )
+    if reader is not None:
+        may = set(site.items_for(person_or_anybody(site, reader), "read", at))
+        found = [each for each in found if each.path in may]
+    columns = [
+        Column("path", "Path", whole=True),
+        Column("title", "Title"),
+        Column("kind", "Kind", shed=2),
+        Column("state", "State"),
+        Column("authors", "Authors", shed=3),
+        Column("categories", "Filed under", shed=4),
+        Column("words", "Own words", shed=1),
+    ]
+    if not (shown.as_json or shown.to_csv):
+        count = f"{len(found):,} item{'s' if len(found) != 1 else ''}"
+        click.echo(f"{count} of {len(site.data.items):,}.")
+    show_list(shown, columns, [each.to_dict() for each in found], "No item fits.")
 
 
 @item.command()
@@ -147,6 +204,40 @@ def _before_hiding(site: Changeable, path: str) -> str | None:
 @click.group(short_help="Categories: add and remove.")
 def category() -> None:
     """Categories, under which items are filed."""
+
+
+@category.command("list")
+@list_of_site
+def list_categories(where: str, shown: As) -> None:
+    """All categories, how many items are filed under each (those below included), and the words
+    that stand there."""
+    from prim_lantern.show.records import Column
+
+    data = opened(where).data
+    filed = Counter(
+        name for some in data.content.values_of("categories") for name in with_above(some)
+    )
+    words = Counter(each.place.name for each in data.rules)
+    words.update(place.name for given in data.given for place in given.within_any)
+    readerships = {name: each.readership for (_, name), each in data.readerships_at.items()}
+    records = [
+        {
+            "category": name,
+            "label": label,
+            "items": filed[name],
+            "readership": readerships.get(name),
+            "words": words[name],
+        }
+        for name, label in data.categories.items()
+    ]
+    columns = [
+        Column("category", "Category", whole=True),
+        Column("label", "Called", shed=1),
+        Column("items", "Items"),
+        Column("readership", "Readership"),
+        Column("words", "Rules and roles"),
+    ]
+    show_list(shown, columns, records, "There is no category yet: 'category add' makes one.")
 
 
 @category.command("add")

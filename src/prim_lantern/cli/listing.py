@@ -78,7 +78,8 @@ def show_list(
         return
     rows_shown = records if short is None else short
     if not rows_shown:
-        click.echo(empty)
+        if empty:
+            click.echo(empty)
         return
     page = rows_shown if shown.everything else rows_shown[:PAGE]
     console().print(records_table(columns, page))

@@ -67,6 +67,9 @@ def who(
     wanted = [] if actions == "any" else list(texts(actions))
     _only_with("--filed", filed, "file-under", wanted)
     _only_with("--kind", kind, "create", wanted)
+    needs_item = not below and place.startswith("/") and wanted != ["create"]
+    if needs_item and not set(wanted) <= {*MANAGING_ACTIONS}:
+        site.data.item(place)
     found = site.access_to(filed or place, wanted, at, kind=kind)
     if filed is not None:
         site.section(place)

@@ -10,39 +10,75 @@ import click
 
 from prim_lantern.errors import PrimLanternError
 
-# In the order of an administrator's work; each is a module of `cli`, loaded when used.
+# Each command is in a module of `cli` that is loaded when it is used.
 _COMMANDS = {
-    "demo": "demo",
-    "new": "new",
-    "folder": "folder",
-    "user": "users",
-    "group": "groups",
-    "plan": "plans",
-    "role": "roles",
-    "readership": "readerships",
-    "give": "giving",
-    "take-back": "giving",
-    "allow": "giving",
-    "deny": "giving",
-    "rule": "giving",
-    "from-above": "giving",
-    "limit": "giving",
-    "item": "items",
-    "category": "items",
-    "import": "incoming",
-    "show": "showing",
     "may": "asking",
     "why": "asking",
     "who": "lists",
     "what": "lists",
-    "look-as": "looking",
+    "show": "showing",
     "grid": "looking",
+    "look-as": "looking",
+    "queue": "waiting",
     "promises": "promises",
+    "user": "users",
+    "group": "groups",
+    "plan": "plans",
+    "role": "roles",
+    "give": "giving",
+    "take-back": "giving",
+    "readership": "readerships",
+    "allow": "giving",
+    "deny": "giving",
+    "rule": "giving",
+    "from-above": "giving",
+    "limit": "limits",
+    "item": "items",
+    "category": "items",
+    "kind": "kinds",
+    "action": "kinds",
+    "import": "incoming",
     "promise": "promises",
     "history": "history",
     "undo": "history",
+    "new": "new",
+    "folder": "folder",
+    "demo": "demo",
     "completion": "completion",
 }
+# The front page: what belongs together in a line, in the order of an administrator's day.
+_SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
+    (
+        "Asking",
+        (
+            ("may, why", "May somebody do this here? Why, or why not?"),
+            ("who, what", "Who may do this here? What may somebody do?"),
+            ("show", "What a place is, and all that holds there."),
+            ("grid, look-as", "The whole at a glance; the site as somebody sees it."),
+            ("queue, promises", "What waits for somebody; does what was promised hold?"),
+        ),
+    ),
+    (
+        "Changing (each can be tried first with --try)",
+        (
+            ("user, group, plan", "People, groups of them, enrolment for a time."),
+            ("role, give, take-back", "What roles can do, and giving them."),
+            ("readership", "Who may view what."),
+            ("allow, deny, rule, from-above", "Single words at a place; what reaches in."),
+            ("item, category, kind, action", "What is there, and what can be done with it."),
+            ("limit, promise", "How many may stand where; what must hold."),
+            ("import", "People and pages from another system's files."),
+        ),
+    ),
+    (
+        "Looking after",
+        (
+            ("history, undo", "What was changed, by whom and why; taking it back."),
+            ("new, folder", "A site to start from; text files and databases."),
+            ("demo, completion", "A walk through it all; help for your shell."),
+        ),
+    ),
+)
 
 
 class _Commands(click.Group):
@@ -62,6 +98,15 @@ class _Commands(click.Group):
         loaded = importlib.import_module(f"prim_lantern.cli.{module}")
         command: click.Command = loaded.COMMANDS[cmd_name]
         return command
+
+    def format_commands(
+        self,
+        ctx: click.Context,  # noqa: ARG002
+        formatter: click.HelpFormatter,
+    ) -> None:
+        for heading, rows in _SECTIONS:
+            with formatter.section(heading):
+                formatter.write_dl(rows, col_max=32)
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]

@@ -18,19 +18,35 @@ from prim_lantern.site.moments import written
 _GUEST = "guest"
 
 
-def effect_lines(lines: Sequence[Line], *, creating_counted: bool) -> Iterator[str]:
-    """Who gains and who loses what, in short."""
+def effect_lines(
+    lines: Sequence[Line],
+    later: Sequence[tuple[str, Sequence[Line]]],
+    because: Sequence[str],
+    *,
+    creating_counted: bool,
+) -> Iterator[str]:
+    """Who gains and who loses what, in short: now, and later with when; where nobody does, why."""
     if not lines:
-        yield "Nobody gains or loses anything by it, as things are now."
-        return
-    yield styled("What changes", "strong")
+        only = " now; later it does" if later else " by it, as things are now"
+        yield f"Nobody gains or loses anything{only}."
+        for each in () if later else because:
+            yield from wrapped(f"- {each}", "  ", "  ")
+    else:
+        yield styled("What changes", "strong")
+        yield from _marked(lines)
+    for when, some in later:
+        yield styled(when, "strong")
+        yield from _marked(some)
+    if lines and not creating_counted:
+        yield "  Who may create what is not counted on a site of this size."
+
+
+def _marked(lines: Iterable[Line]) -> Iterator[str]:
     for line in lines:
         mark = styled("+", "yes") if line.gains else styled("-", "no")
         first, *more = wrapped(f"x {line}", "  ", "  ")
         yield first.replace("x", mark, 1)
         yield from more
-    if not creating_counted:
-        yield "  Who may create what is not counted on a site of this size."
 
 
 def caution_lines(cautions: Sequence[str]) -> Iterator[str]:

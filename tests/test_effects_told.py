@@ -1,0 +1,101 @@
+"""What a change comes to is told whole: now, later with when, and where nothing comes of it, why."""
+
+from __future__ import annotations
+
+import pytest
+
+import prim_lantern as pl
+from conftest import run
+
+NOW = {"PRIM_LANTERN_NOW": "2027-05-10"}
+NOTHING = "Nobody gains or loses anything by it, as things are now."
+LATER = "Nobody gains or loses anything now; later it does."
+
+
+def tried(*command):
+    done = run(*command, "--by", "hana.okafor", "--try", variables=NOW)
+    assert done.returncode == 0, done
+    return done.stdout.replace("\n    ", " ")
+
+
+@pytest.mark.parametrize(
+    ("command", "because"),
+    [
+        ("allow leif.aronsen edit /stations/fennick",
+         "Leif Aronsen may edit /stations/fennick without it: by the role Station keeper, through "
+         "group Keepers of Fennick Rock."),
+        ("allow guests comment /news",
+         "A guest may not comment on /news all the same: the rule guests-never-comment forbids it "
+         "without exceptions."),
+        ("deny guests edit /news",
+         "A guest may not edit /news anyway: they may read it, but nothing gives them the right to "
+         "edit here."),
+        ("deny hana.okafor read /visit",
+         "Hana Okafor may read /visit all the same: they are the owner of the site, who may do "
+         "everything."),
+        ("rule remove volunteers-see-visit",
+         "Sam Whitlock may read /visit all the same: it is published, and open to everyone."),
+        ("allow sam.whitlock edit /stations/fennick --kind post",
+         "There is nothing at /stations/fennick and below that it speaks of now."),
+        ("allow sam.whitlock edit /visit/access --in-state draft",
+         "There is nothing at /visit/access and below that it speaks of now."),
+        ("allow sam.whitlock edit /visit --since 2020-01-01 --until 2021-01-01",
+         "It ended at another time: from 2020-01-01 until 2021-01-01."),
+    ],
+)  # fmt: skip
+def test_a_change_that_comes_to_nothing_says_why(command, because):
+    told = tried(*command.split())
+    assert NOTHING in told
+    assert f"  - {because}\n" in told, told
+
+
+def test_a_word_for_an_empty_group_and_a_readership_that_closes_nothing(make_site):
+    site = make_site("[groups.night]\n", content="/log,page,Log,mo,,,,,,,\n")
+    change = site.change(by="mo").allow("edit", to="group:night", where="/log")
+    assert change.why_nothing() == ["Nobody who acts here is among group night now."]
+    change = site.change(by="mo").set_readership("/log", "public")
+    assert change.why_nothing() == ["The readership Public is for everyone: it closes nothing."]
+    change = site.change(by="mo").allow("edit", to="everyone", where="/log")
+    assert change.why_nothing() == []  # guests gain by it
+
+
+def test_what_begins_later_is_told_with_its_moment():
+    told = tried("allow", "group:patrons", "read", "/trustees/minutes", "--since", "2027-09-01")
+    assert f"{LATER}\nFrom 2027-09-01\n  + Dolores Pine gains read at 4 items" in told
+    published = tried("item", "step", "/log/seal-count", "publish", "--from", "2027-06-01")
+    assert "From 2027-06-01\n  + Guests gain read at /log/seal-count\n" in published
+    assert published.count("Sam Whitlock loses") == 1  # told of now, and not once more
+    ends = tried("plan", "enrol", "patron", "kit.farrow", "--since", "2027-07-01")
+    assert "From 2027-07-01\n  + Kit Farrow gains" in ends
+
+
+def test_what_somebody_invited_will_come_to_is_told_as_once_accepted():
+    told = tried(
+        "user",
+        "invite",
+        "zoe.new",
+        "--name",
+        "Zoe",
+        "--group",
+        "volunteers",
+        "--email",
+        "z@x.example",
+    )
+    assert f"{LATER}\nOnce accepted\n  + Zoe gains comment at 16 items" in told
+
+
+def test_everything_is_told_in_one_word(demo):
+    site = pl.Site(demo.data)
+    lines = site.change(by="hana.okafor").add_item("/visit/new", "page", "New").in_short()
+    assert any("everything at /visit/new" in line for line in lines), lines
+
+
+def test_json_has_what_comes_later_and_why_nothing_does():
+    import json
+
+    done = run(
+        "deny", "guests", "edit", "/news", "--by", "hana.okafor", "--try", "--json", variables=NOW
+    )
+    effects = json.loads(done.stdout)["effects"]
+    assert effects["later"] == []
+    assert len(effects["nothing_because"]) == 1
