@@ -99,3 +99,58 @@ def test_json_has_what_comes_later_and_why_nothing_does():
     effects = json.loads(done.stdout)["effects"]
     assert effects["later"] == []
     assert len(effects["nothing_because"]) == 1
+
+
+def test_what_was_edited_by_hand_is_said_by_every_command_and_shown(tmp_path):
+    folder = tmp_path / "site"
+    run("demo", "--to", str(folder), "--yes", site=None)
+    assert (
+        run("folder", "changes", site=folder).stdout
+        == "Nothing was edited by hand since the last change.\n"
+    )
+    people = folder / "people.csv"
+    text = people.read_text(encoding="utf-8")
+    row = "gwen.tarrow,Gwen Tarrow,gwen@post.example,,"
+    people.write_text(text.replace(row, f"{row}trustees"), encoding="utf-8")
+    asked = run("may", "gwen", "read", "/trustees", site=folder, variables=NOW)
+    assert asked.stdout.startswith("Yes: ")
+    assert asked.stderr.startswith("Note: the folder was edited by hand since the last change;")
+    shown = run("folder", "changes", site=folder, variables=NOW).stdout
+    assert shown.startswith("Edited by hand\n  users gwen.tarrow\n    - login = gwen.tarrow")
+    assert (
+        "  + Gwen Tarrow gains read at 12 items: /patrons (5), /trustees (5), /menu (2)\n" in shown
+    )
+    told = run("folder", "changes", "--json", site=folder, variables=NOW).stdout
+    assert '"edited_by_hand": true' in told
+    made = run("group", "add", "x", "--by", "hana.okafor", "--yes", site=folder, variables=NOW)
+    assert made.returncode == 0
+    assert "(by hand)" in run("history", "--last", "2", site=folder).stdout
+    assert run("may", "gwen", "read", "/trustees", site=folder).stderr == ""
+
+
+def test_hiding_says_who_still_reads_it_and_by_which_line():
+    told = tried("item", "hide", "/stations/fennick")
+    assert (
+        "Still read by Priya Nandakumar: it is published, and the role Station keeper lets them past the\n"
+        "  readership.  [site.toml, line 257; site.toml, line 64]\n"
+    ) in told, told
+    assert "Still read by" not in tried("item", "hide", "/visit/prices")  # its author alone
+
+
+def test_rights_over_rights_and_what_begins_later_are_seen(demo):
+    beatrix = demo.powers_of("beatrix.lowe", "2027-05-10")
+    assert beatrix.manages == {"manage-rights": ("/trustees", "/trustees/minutes")}
+    hana = demo.powers_of("hana.okafor", "2027-05-10").manages
+    assert set(hana.values()) == {("site",)}
+    assert set(hana) == {"manage-rights", "manage-people", "manage-roles", "look-as"}
+    told = run("what", "beatrix", variables=NOW).stdout
+    assert (
+        "Rights over rights and people\n  - manage-rights: /trustees and /trustees/minutes\n"
+        in told
+    )
+    site = pl.Site(demo.data)
+    with site.change(by="hana.okafor") as change:
+        change.allow("edit", to="user:kit.farrow", where="/news", since="2099-01-01")
+        change.add_members("trustees", "kit.farrow", "2099-02-01", "2099-03-01")
+    later = site.powers_of("kit.farrow").later
+    assert [type(each).__name__ for each in later] == ["Way", "Rule"]

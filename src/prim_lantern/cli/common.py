@@ -88,6 +88,12 @@ def opened(where: str) -> Site:
     if stood:
         return site.as_it_stood(stood)
     _tell_apart(site, ctx.params.get("at"))
+    if site.store.by_hand():
+        click.echo(
+            "Note: the folder was edited by hand since the last change;\n"
+            "      'prim-lantern folder changes' shows what it comes to.",
+            err=True,
+        )
     return site
 
 

@@ -7,13 +7,26 @@ from typing import TYPE_CHECKING
 
 import click
 
+from prim_lantern.change.effects import Effects
+from prim_lantern.change.later import later_effects
+from prim_lantern.change.nothing import why_nothing
+from prim_lantern.change.summary import cautions_of, lines_of
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
+from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import BadQuestion, BadSite, NotOverwritten
 from prim_lantern.formats.folder.reader import FILES, read_folder
 from prim_lantern.formats.folder.schema import site_schema
+from prim_lantern.show.changes import (
+    caution_lines,
+    effect_lines,
+    effects_dict,
+    piece_lines,
+    record_dict,
+)
 from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.site.moments import now
 from prim_lantern.store.folder import FolderStore
 
 if TYPE_CHECKING:
@@ -56,6 +69,47 @@ def check(path: str | None, where: str, as_json: bool) -> int:
     else:
         click.echo(f"{path or where}: {styled('in order', 'yes')}.")
         click.echo(f"  {', '.join(f'{count} {what}' for what, count in counts.items())}")
+    return 0
+
+
+@folder.command()
+@click.argument("path", required=False)
+@site_option
+@json_option
+def changes(path: str | None, where: str, as_json: bool) -> int:
+    """What was edited by hand in the folder at PATH since the last change: what differs, who gains
+    and who loses by it, and what is worth a second thought. The next change puts it into the
+    history."""
+    store = FolderStore(path or where)
+    data = read_folder(store.folder)
+    record = store.hand_work()
+    if record is None:
+        if as_json:
+            print_json({"edited_by_hand": False})
+        else:
+            click.echo("Nothing was edited by hand since the last change.")
+        return 0
+    before = Engine(store.last_recorded(), now())
+    effects = Effects(before, before.after(data, before.at))
+    pieces = list(record.patches[0].pieces)
+    lines, cautions = lines_of(effects), cautions_of(effects, pieces)
+    if as_json:
+        told = record_dict(record)
+        print_json(
+            {
+                "edited_by_hand": True,
+                "pieces": told["pieces"],
+                "effects": effects_dict(effects, lines),
+                "cautions": cautions,
+            }
+        )
+        return 0
+    click.echo(styled("Edited by hand", "strong"))
+    print_lines(line for piece in pieces for line in piece_lines(piece))
+    later = [(when, lines_of(each)) for when, each in later_effects(before, data, (), pieces)]
+    because = why_nothing(before, effects.after, pieces) if not lines else []
+    print_lines(effect_lines(lines, later, because, creating_counted=effects.creating_counted))
+    print_lines(caution_lines(cautions))
     return 0
 
 

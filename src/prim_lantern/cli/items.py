@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from typing import Any
 
 import click
@@ -11,9 +12,13 @@ from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
 from prim_lantern.cli.common import at_option, complete_place, opened, person, person_or_anybody
 from prim_lantern.cli.listing import As, list_of_site, show_list
+from prim_lantern.decide.access import access_to
+from prim_lantern.decide.explain import words
 from prim_lantern.decide.subject import with_above
+from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.actions import STEPS
 from prim_lantern.site.content import STATES
+from prim_lantern.site.places import place
 
 
 @click.group(short_help="Items: add, move, change, hide, publish …")
@@ -171,8 +176,31 @@ def remove(path: str, with_words: bool, how: How) -> int:
 @click.argument("path", shell_complete=complete_place)
 @changing
 def hide(path: str, how: How) -> int:
-    """Hide an item, with what is below it, from all but its authors and all-access people."""
-    return carry_out(how, lambda change: change.hide(path))
+    """Hide an item, with what is below it, from all but its authors and all-access people. Whoever
+    is let past by a word of the item's own still reads it: they are named, each with the line."""
+    return carry_out(
+        how, lambda change: change.hide(path), before=lambda change: _still(change, path)
+    )
+
+
+def _still(change: Change, path: str) -> Iterator[str]:
+    """Who still reads what is hidden, beside its authors and all-access people, and by what."""
+    effects = change.effects()
+    found: dict[tuple[str, tuple[str, ...]], list[str]] = {}
+    for each in access_to(effects.after, ["read"], place(path)):
+        login = each.who
+        item = change.data.items[path]
+        about = effects.after.subject(path)
+        above = login == change.data.owner or (
+            login is not None and effects.after.reference.all_access(login, about) is not None
+        )
+        if path in each.places and login not in item.authors and not above:
+            name = change.data.users[login].called if login is not None else "Guests"
+            found.setdefault((each.why, each.written), []).append(name)
+    for (why, written), names in found.items():
+        some = words.listed(names[:3]) if len(names) <= 3 else f"{len(names)} people"
+        lines = f"  [{'; '.join(written)}]" if written else ""
+        yield from wrapped(f"Still read by {some}: {why}.{lines}", "", "  ")
 
 
 @item.command()
@@ -217,8 +245,8 @@ def list_categories(where: str, shown: As) -> None:
     filed = Counter(
         name for some in data.content.values_of("categories") for name in with_above(some)
     )
-    words = Counter(each.place.name for each in data.rules)
-    words.update(place.name for given in data.given for place in given.within_any)
+    told = Counter(each.place.name for each in data.rules)
+    told.update(each.name for given in data.given for each in given.within_any)
     readerships = {name: each.readership for (_, name), each in data.readerships_at.items()}
     records = [
         {
@@ -226,7 +254,7 @@ def list_categories(where: str, shown: As) -> None:
             "label": label,
             "items": filed[name],
             "readership": readerships.get(name),
-            "words": words[name],
+            "words": told[name],
         }
         for name, label in data.categories.items()
     ]

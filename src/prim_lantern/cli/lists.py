@@ -25,6 +25,8 @@ from prim_lantern.cli.listing import As, listing, show_list
 from prim_lantern.decide.access import Access, changing_actions
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.holdings import holdings
+from prim_lantern.decide.looking import LookingAs
+from prim_lantern.decide.powers import Powers
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import console, styled, wrapped
@@ -212,6 +214,7 @@ def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> Non
                 **{name: [point.to_dict() for point in points] for name, points in held.items()},
                 "may": {action: list(paths) for action, paths in powers.may.items()},
                 "beyond": {action: list(paths) for action, paths in powers.beyond.items()},
+                "manages": {action: list(at) for action, at in powers.manages.items()},
                 "offers": view.to_dict()["offers"],
             }
         )
@@ -223,7 +226,20 @@ def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> Non
         for point in points:
             for line in point.lines(""):
                 print_lines(wrapped(line, "  ", "  "))
+    _print_managing(powers)
     click.echo(f"\n{styled('Beyond everybody who is signed in', 'strong')}")
+    _print_beyond(data, powers, view)
+
+
+def _print_managing(powers: Powers) -> None:
+    if powers.manages:
+        click.echo(f"\n{styled('Rights over rights and people', 'strong')}")
+    for managing, places in powers.manages.items():
+        at = "the whole site" if places == ("site",) else words.listed(places)
+        print_lines(wrapped(f"- {managing}: {at}", "  ", "  "))
+
+
+def _print_beyond(data: SiteData, powers: Powers, view: LookingAs) -> None:
     together: dict[tuple[str, ...], list[str]] = {}
     for action, paths in powers.beyond.items():
         together.setdefault(paths, []).append(action)

@@ -11,10 +11,11 @@ from prim_lantern.decide.explain import Explanation, explain
 from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.looking import offers_below
 from prim_lantern.decide.many import paths_for
+from prim_lantern.decide.powers import managing_spots
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import SITE, Place, is_above, parent_of, place
+from prim_lantern.site.places import SITE, Place, is_above, parent_of
 
 _LOOKING: Final = ("read", "see-drafts", "see-versions")
 
@@ -78,7 +79,7 @@ def _allowed(
 
 
 def _managed(engine: Engine, asked: Question, where: Place) -> Iterator[tuple[str, Question]]:
-    for spot in [SITE] if asked.action in SITE_WIDE_ACTIONS else _spots(engine.data, where):
+    for spot in [SITE] if asked.action in SITE_WIDE_ACTIONS else managing_spots(engine.data, where):
         if engine.may_manage(asked.who, asked.action, spot):
             yield str(spot), asked._replace(place=spot)
 
@@ -111,20 +112,6 @@ def _holds(engine: Engine, where: Place, path: str) -> bool:
     if where.kind == "category":
         return where.name in engine.subject(path).categories
     return _is_in(where, path)
-
-
-def _spots(data: SiteData, where: Place) -> list[Place]:
-    """A place, and those below it of which something is said."""
-    words = [each.place for each in data.rules]
-    words += [each for given in data.given for each in given.within_any]
-    below = {
-        each.name
-        for each in words
-        if each.kind == where.kind != "site" and is_above(where.name, each.name)
-    }
-    if where.kind == "site":
-        below = {each.name for each in words if each.kind != "site"}
-    return [where, *map(place, sorted(below))]
 
 
 class _Ways:

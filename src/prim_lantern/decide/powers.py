@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from collections.abc import Set as AbstractSet
 from typing import NamedTuple
 
 from prim_lantern.decide.belonging import Way
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.many import paths_for
-from prim_lantern.site.actions import NEED_MORE
+from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import SITE, Place, is_above, place
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.who import Who
 
@@ -16,7 +19,9 @@ from prim_lantern.site.who import Who
 class Powers(NamedTuple):
     """All that speaks to one person at a moment, and what it comes to.
 
-    `beyond` has, by action, the paths where they may do what not everybody signed in may.
+    `beyond` has, by action, the paths where they may do what not everybody signed in may; `manages`
+    the places where they may manage ("site" alone, where it is the whole). `later` are memberships,
+    given roles and rules that begin on a later day.
     """
 
     login: str | None
@@ -26,6 +31,8 @@ class Powers(NamedTuple):
     rules: tuple[Rule, ...]
     may: Mapping[str, tuple[str, ...]]
     beyond: Mapping[str, tuple[str, ...]]
+    manages: Mapping[str, tuple[str, ...]]
+    later: tuple[Way | Given | Rule, ...]
 
 
 def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
@@ -57,4 +64,47 @@ def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
         ),
         may={action: paths for action, paths in may.items() if paths},
         beyond={action: paths for action, paths in beyond.items() if paths},
+        manages=_managed(engine, login),
+        later=tuple(_later(engine, login, whos)),
     )
+
+
+def _managed(engine: Engine, login: str | None) -> Mapping[str, tuple[str, ...]]:
+    """By action, the places where somebody may manage."""
+    found: dict[str, tuple[str, ...]] = {}
+    for action in MANAGING_ACTIONS:
+        if engine.may_manage(login, action, SITE):
+            found[action] = ("site",)
+        elif action not in SITE_WIDE_ACTIONS:
+            spots = managing_spots(engine.data, SITE)
+            at = tuple(str(each) for each in spots if engine.may_manage(login, action, each))
+            if at:
+                found[action] = at
+    return found
+
+
+def managing_spots(data: SiteData, where: Place) -> list[Place]:
+    """A place, and those below it of which some word speaks: in between all is decided alike."""
+    words = [each.place for each in data.rules]
+    words += [each for given in data.given for each in given.within_any]
+    if where.kind == "site":
+        below = {each.name for each in words if each.kind != "site"}
+    else:
+        same = (each.name for each in words if each.kind == where.kind)
+        below = {name for name in same if is_above(where.name, name)}
+    return [where, *map(place, sorted(below))]
+
+
+def _later(
+    engine: Engine, login: str | None, whos: AbstractSet[Who]
+) -> Iterator[Way | Given | Rule]:
+    """What will reach somebody on a later day."""
+    at = engine.at
+    if login is not None:
+        for ways in engine.crowd.belonging.ways_at_other_times(login).values():
+            yield from (w for w in ways if w.period.since is not None and w.period.since > at)
+    words: list[Given | Rule] = [*engine.data.given, *engine.data.rules]
+    for word in words:
+        since = word.period.since
+        if since is not None and since > at and not whos.isdisjoint(word.to):
+            yield word

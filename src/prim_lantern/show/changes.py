@@ -125,10 +125,11 @@ def record_lines(record: Record) -> Iterator[str]:
         for old, new in (*moved.paths.items(), *moved.groups.items()):
             yield f"  {old} is now {new}, with all that is set there"
     for piece in pieces:
-        yield from _piece_lines(piece)
+        yield from piece_lines(piece)
 
 
-def _piece_lines(piece: Piece) -> Iterator[str]:
+def piece_lines(piece: Piece) -> Iterator[str]:
+    """One thing that differs: as it was, and as it is."""
     name = f" {piece.name}" if piece.name else ""
     yield f"  {piece.part}{name}"
     for mark, style, each in (("-", "no", piece.before), ("+", "yes", piece.after)):
