@@ -48,6 +48,7 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "suspend": (login,),
         "bring-back": (login,),
         "remove-user": (login,),
+        "release-user": (login, rng.choice([None, other])),
         "hand-over": (login,),
         "add-group": ("fresh", "", "", (upper,), (f"user:{login}",)),
         "change-group": (group, None, "About", (upper,)),

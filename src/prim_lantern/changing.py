@@ -236,6 +236,7 @@ class Change:
     suspend = _adding(people.Suspend)
     bring_back = _adding(people.BringBack)
     remove_user = _adding(people.RemoveUser)
+    release_user = _adding(people.ReleaseUser)
     hand_over = _adding(people.HandOver)
     add_group = _adding(groups.AddGroup)
     change_group = _adding(groups.ChangeGroup)

@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from prim_lantern.changing import Change
     from prim_lantern.decide.access import Access
     from prim_lantern.decide.found import FoundItem
+    from prim_lantern.decide.named import Naming
     from prim_lantern.decide.place_view import PlaceView
     from prim_lantern.decide.promises import PromiseCheck
     from prim_lantern.decide.queue import Queue
@@ -609,6 +610,19 @@ may do everything.
                     step = Step(record.at, record.by, record.reason)
                     steps[str(each["step"])][str(each["path"])] = step
         return queue_of(state.engine(moment), login, steps["submit"], steps["send-back"], days)
+
+    def naming(self, who: str) -> list[Naming]:
+        """Everything that names a person, whatever their status: what they are in by hand, rules
+        and given roles for them alone, readerships, stewardships, what they wrote.
+
+        >>> import prim_lantern as pl
+        >>> [each.what for each in pl.open_demo().naming("mirela.kos")][:3]
+        ['membership', 'rule', 'author']
+        """
+        from prim_lantern.decide.named import naming
+
+        data = self.data
+        return naming(data, data.login(who))
 
     # Finding -------------------------------------------------------------------------
 

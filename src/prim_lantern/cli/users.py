@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from typing import Any
 
 import click
 
+from prim_lantern.change.effects import Effects
+from prim_lantern.change.summary import lines_of
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, login_of, settings
 from prim_lantern.cli.common import (
@@ -14,16 +17,21 @@ from prim_lantern.cli.common import (
     complete_who,
     json_option,
     opened,
+    person,
     print_json,
+    print_lines,
     site_option,
+    stood_option,
     texts,
 )
+from prim_lantern.cli.listing import As, listing, show_list
+from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail
-from prim_lantern.show.terminal import console
+from prim_lantern.show.terminal import console, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.moments import written
-from prim_lantern.site.people import STATUSES
+from prim_lantern.site.people import ACTIVE, INVITED, STATUSES, SUSPENDED, User
 
 
 @click.group(short_help="People: list, show, add, invite, suspend …")
@@ -90,6 +98,48 @@ def show_user(ctx: click.Context, who: str, where: str, at: str | None, as_json:
     from prim_lantern.cli.lists import what
 
     ctx.invoke(what, who=who, where=where, at=at, as_json=as_json)
+
+
+@user.command()
+@click.argument("who", shell_complete=complete_who)
+@site_option
+@stood_option
+@listing
+def holdings(who: str, where: str, shown: As) -> None:
+    """Everything that names WHO: memberships by hand, enrolments, rules, given roles, readerships,
+    stewardships, what they wrote and had a hand in; and for somebody suspended or invited, what
+    would come back."""
+    from prim_lantern.show.records import Column
+
+    site = opened(where)
+    login = person(site, who)
+    if login is None:
+        raise BadQuestion("A guest is nobody by name.")
+    columns = [
+        Column("what", "What", whole=True),
+        Column("name", "Name", whole=True),
+        Column("says", "Says", shed=1),
+        Column("written", "Written at", shed=2),
+    ]
+    user = site.data.users[login]
+    if not (shown.as_json or shown.to_csv):
+        click.echo(f"{user.called} ({login}), {user.status}.")
+    records = [each.to_dict() for each in site.naming(login)]
+    show_list(shown, columns, records, "Nothing names them.")
+    if user.status in (SUSPENDED, INVITED) and not (shown.as_json or shown.to_csv):
+        print_lines(_coming_back(site, user))
+
+
+def _coming_back(site: Site, user: User) -> Iterator[str]:
+    """What somebody who does not act now would gain and lose, if they did."""
+    engine = site.engine_for(site.data, site.moment())
+    people = site.data.people.revised([replace(user, status=ACTIVE)])
+    left = {n: each for n, each in site.data.invitations.items() if n != user.login}
+    after = engine.after(site.data.with_parts(users=people, invitations=left), engine.at)
+    lines = lines_of(Effects(engine, after))
+    yield "If they acted again:" if lines else "If they acted again, nothing would change."
+    for each in lines:
+        yield from wrapped(f"{'+' if each.gains else '-'} {each}", "  ", "  ")
 
 
 # Adding and changing ------------------------------------------------------------------------
@@ -273,6 +323,22 @@ for _name, _method, _text in (
     ("hand-over", "hand_over", "Hand over the ownership of the site to somebody active."),
 ):
     user.add_command(_on_one(_name, _method, _text))
+
+
+@user.command()
+@click.argument("who")
+@click.option("--hand-to", metavar="WHO", help="Who is the author of what they wrote from now on.")
+@changing
+def release(who: str, hand_to: str | None, how: How) -> int:
+    """Take away all that reaches WHO by name, in one change: memberships, enrolments, rules, given
+    roles, readerships, stewardships ('user holdings' lists it). They stay as they are, and the
+    author of what they wrote unless --hand-to names another."""
+
+    def build(change: Change) -> None:
+        heir = login_of(change.site, hand_to) if hand_to else None
+        change.release_user(login_of(change.site, who), heir)
+
+    return carry_out(how, build)
 
 
 COMMANDS = {"user": user}

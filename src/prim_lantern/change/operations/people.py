@@ -11,7 +11,7 @@ from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
 from prim_lantern.change.operations.entries import named, with_users
-from prim_lantern.change.removal import without_people, without_whos
+from prim_lantern.change.removal import without_people, without_whos, without_words
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
@@ -261,6 +261,71 @@ class RemoveUser(Operation):
 
     def said(self) -> str:
         return f"remove {self.login}"
+
+
+@dataclass(frozen=True)
+class ReleaseUser(Operation):
+    """Take away all that reaches a person by name: memberships, enrolments, roles elsewhere, rules,
+    given roles, places in readerships, stewardships. They stay, and stay the author of what they
+    wrote, unless that is handed to somebody else."""
+
+    do: ClassVar[str] = "release-user"
+    login: str
+    hand_to: str | None = None
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        user = data.user(self.login)
+        who, login = Who("user", user.login), user.login
+        if login == data.owner:
+            raise BadChange(f"{user.called} is the owner: hand over the ownership first.")
+        heir = data.user(self.hand_to).login if self.hand_to is not None else None
+        data = without_words(_without_readings(data, who), {who})
+        groups = {
+            name: replace(
+                each,
+                members=tuple(member for member in each.members if member != login),
+                stewards=tuple(steward for steward in each.stewards if steward != who),
+            )
+            if login in each.members or who in each.stewards
+            else each
+            for name, each in data.groups.items()
+        }
+        if groups != data.groups:
+            data = data.with_parts(groups=groups)
+        bare = replace(user, memberships=(), enrolments=(), roles_elsewhere=())
+        data = with_users(data, [bare])
+        if heir is not None:
+            data = _with_author(data, login, heir)
+        return data
+
+    def said(self) -> str:
+        heir = f", and hand what they wrote to {self.hand_to}" if self.hand_to else ""
+        return f"take away all that {self.login} has{heir}"
+
+
+def _without_readings(data: SiteData, who: Who) -> SiteData:
+    """The site with a person in no readership; one that is for them alone is in the way."""
+    found = {}
+    for name, each in data.readerships.items():
+        readers = tuple(one for one in each.readers if one != who)
+        but_not = tuple(one for one in each.but_not if one != who)
+        if who in each.all_of or (who in each.readers and not readers):
+            raise BadChange(
+                f"The readership {name} is for {who.name} alone, or asks for them; change it "
+                "first, so that it is clear who may view."
+            )
+        found[name] = replace(each, readers=readers, but_not=but_not)
+    return data.with_parts(readerships=found) if found != data.readerships else data
+
+
+def _with_author(data: SiteData, login: str, heir: str) -> SiteData:
+    """The site with another author in the place of one."""
+    items = []
+    for row, authors in data.content.filled("authors").items():
+        if login in authors:
+            others = tuple(dict.fromkeys(heir if each == login else each for each in authors))
+            items.append(replace(data.content.at(row), authors=others))
+    return data.with_parts(items=data.content.revised(items)) if items else data
 
 
 @dataclass(frozen=True)
