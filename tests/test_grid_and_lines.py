@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 
@@ -12,15 +14,15 @@ from prim_lantern.formats.folder.plain import plain_tables
 from prim_lantern.formats.folder.toml_text import fresh_text
 from prim_lantern.site.moments import Duration, Period, moment
 from prim_lantern.site.names import nearest
-from prim_lantern.site.places import place, tree_order, way_to
+from prim_lantern.site.places import is_above, place, tree_order, way_to
 from prim_lantern.site.who import who
-from sites import sites
+from sites import NOON, sites
 
 AT = "2027-05-10"
 
 MARKS = [
-    ("sam.whitlock", "/log", "edit", "own"),  # new posts of his there
-    ("sam.whitlock", "/log/seal-count", "edit", "own"),  # his draft
+    ("sam.whitlock", "/log", "edit", "below"),  # not the page itself, but his posts there
+    ("sam.whitlock", "/log/seal-count", "edit", "yes"),  # his draft: of him by name it is a yes
     ("sam.whitlock", "/log/terns", "edit", ""),  # his, but no draft: nobody has spoken
     ("sam.whitlock", "/log", "create", "yes"),
     ("sam.whitlock", "/visit", "create", ""),
@@ -28,10 +30,10 @@ MARKS = [
     ("sam.whitlock", "topic:heritage", "file-under", "yes"),
     ("sam.whitlock", "topic:press", "file-under", ""),
     ("sam.whitlock", "topic:press", "create", ""),
-    ("group:log-approvers", "/log", "edit", "yes"),
-    ("group:volunteers", "/log", "edit", "own"),
+    ("group:log-approvers", "/log", "edit", "below"),
+    ("group:volunteers", "/log", "edit", "below"),
     ("group:volunteers", "/log/bees", "submit", "own"),
-    ("group:friends", "/events", "edit", "own"),
+    ("group:friends", "/events", "edit", "below"),
     ("group:teachers", "/learn", "edit", "no"),  # somebody said no
     ("guests", "/log", "comment", "no"),
     ("signed-in", "/log", "comment", "yes"),
@@ -47,6 +49,28 @@ MARKS = [
 @pytest.mark.parametrize(("who", "where", "action", "mark"), MARKS)
 def test_a_mark(demo, who, where, action, mark):
     assert demo.grid_data([who], [where], [action], AT).marks == (((mark,),),)
+
+
+@given(sites())
+def test_the_grid_and_may_agree_in_every_cell_of_an_item(data):
+    """A named person: yes where they may, and never else. Others: own and below are no yes either,
+    but for what is theirs, or further in."""
+    data = replace(data, items=data.content, users=data.people)
+    site = pl.Site(data)
+    people = [login for login, user in data.users.items() if user.status == "active"]
+    whos = ["guests", "signed-in", *people, *(f"group:{name}" for name in data.groups)]
+    actions = ["read", "edit", "publish"]
+    found = site.grid_data(whos, list(data.items), actions, NOON)
+    for row, marks in zip(found.rows, found.marks, strict=True):
+        for each, some in zip(whos, marks, strict=True):
+            for action, mark in zip(actions, some, strict=True):
+                asked = None if each == "guests" else each
+                allowed = bool(site.may(asked, action, row.where, NOON))
+                assert (mark == "yes") == allowed, (row.where, each, action, mark)
+                assert mark in ("yes", "no", "own", "below", "")
+                assert mark != "own" or each not in people
+                if mark == "below" and action == "read":
+                    assert any(is_above(row.where, p) for p in site.items_for(asked, "read", NOON))
 
 
 def test_words_of_their_own_are_counted(demo):

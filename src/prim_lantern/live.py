@@ -698,9 +698,8 @@ may do everything.
         spelled = list(zip(*columns, strict=True))
         fits: tuple[Callable[[str], bool], ...] = (
             lambda each: each == wanted,
-            lambda each: (
-                any(w.startswith(wanted) for w in _WORD.split(each)) or each.startswith(wanted)
-            ),
+            lambda each: wanted in _WORD.split(each),
+            lambda each: any(part.startswith(wanted) for part in (each, *_WORD.split(each))),
             lambda each: wanted in each,
         )
         for fit in fits:

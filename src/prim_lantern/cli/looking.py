@@ -77,8 +77,9 @@ def grid(
     """People, groups and audiences across; sections, items or categories down.
 
     Left out: guests, the signed-in and every group across; read and edit. The marks are
-    yes, no, own (only what they wrote) and an empty cell where nobody has spoken. A mark
-    speaks of the item itself; * and + tell where words of their own stand.
+    yes, no, own (only what they wrote), below (not here, but further in) and an empty cell where
+    nobody has spoken. A mark speaks of the item itself; * and + tell where words of their own
+    stand.
     """
     site = opened(where)
     columns = [whom(site, each) for each in whos] or [

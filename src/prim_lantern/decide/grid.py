@@ -8,6 +8,7 @@ from typing import Final, NamedTuple
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.looking import offers_below
+from prim_lantern.decide.many import paths_for
 from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.subject import Subject
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
@@ -18,6 +19,7 @@ from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
 YES: Final = "yes"
 NO: Final = "no"
 OWN: Final = "own"
+BELOW: Final = "below"
 SILENT_CELL: Final = ""
 
 
@@ -35,11 +37,13 @@ class Row(NamedTuple):
 
 
 class Grid(NamedTuple):
-    """Marks by row, who and action: "yes", "no", "own", or "" where nobody has spoken.
+    """Marks by row, who and action: "yes", "no", "own" (only what they write), "below", or "" where
+    nobody has spoken.
 
-    A mark speaks of the item itself, and of a section or category also of a new item there
-    ("own": only where they write it). `marks[row][who][action]` follow the order of the
-    three lists.
+    A mark of an item speaks of the item itself, as `may` does; "below" says that it is a no there,
+    and open further in, or for what could be added. Of a section without a page and of a category
+    it speaks of new items there. A person by name never has "own". `marks[row][who][action]` follow
+    the order of the three lists.
     """
 
     rows: tuple[Row, ...]
@@ -104,22 +108,48 @@ def _row(data: SiteData, where: str, words: Sequence[str]) -> Row:
 def _mark(engine: Engine, who: Who, action: str, where: str) -> str:
     if who == EVERYONE:  # a guest, and somebody signed in: the lesser of the two
         marks = {_mark_of(engine, each, action, where) for each in (None, login_of(SIGNED_IN))}
-        return next(mark for mark in (NO, SILENT_CELL, OWN, YES) if mark in marks)
-    return _mark_of(engine, login_of(who), action, where)
+        return next(mark for mark in (NO, SILENT_CELL, BELOW, OWN, YES) if mark in marks)
+    mark = _mark_of(engine, login_of(who), action, where)
+    return YES if mark == OWN and who.kind == "user" else mark
 
 
 def _mark_of(engine: Engine, login: str | None, action: str, where: str) -> str:
     if action == "create":
         return _creating_mark(engine, login, where)
-    samples = _samples(engine, where, action)
+    if where not in engine.data.items:
+        return _mark_of_some(engine, login, action, where, _samples(engine, where, action))
+    mark = _mark_of_some(engine, login, action, where, [engine.subject(where)])
+    if mark in (NO, SILENT_CELL) and _open_further_in(engine, login, action, where):
+        return BELOW
+    return mark
+
+
+def _mark_of_some(
+    engine: Engine, login: str | None, action: str, where: str, samples: Sequence[Subject]
+) -> str:
     if any(_may(engine, login, action, where, each) for each in samples):
         mine = login is not None and all(login in each.authors for each in samples)
         return OWN if mine and _only_own(engine, login or "", action, where, samples) else YES
-    pictured = where not in engine.data.items or len(samples) > 1
+    pictured = where not in engine.data.items
     could_be_theirs = login is not None and (pictured or login.startswith(STAND_IN))
     if could_be_theirs and _only_own(engine, login or "", action, where, samples):
         return OWN
     return SILENT_CELL if _silent(engine, login, action, where, samples[0]) else NO
+
+
+def _open_further_in(engine: Engine, login: str | None, action: str, where: str) -> bool:
+    """Whether somebody may do to something below an item, or to what could be added in it, what
+    they may not do to the item itself."""
+    if where != "/" and any(
+        is_above(where, path) and not engine.data.is_part(path)
+        for path in paths_for(engine, login, action)
+    ):
+        return True
+    if action == "read":
+        return False
+    new = _samples(engine, where, action)
+    mark = _mark_of_some(engine, login, action, "", new) if new else SILENT_CELL
+    return mark in (YES, OWN)
 
 
 def _creating_mark(engine: Engine, login: str | None, where: str) -> str:
@@ -154,11 +184,9 @@ def _silent(engine: Engine, login: str | None, action: str, where: str, about: S
 
 
 def _samples(engine: Engine, where: str, action: str) -> list[Subject]:
-    """What a mark speaks of: the item itself; and of a section or a category, new items there
-    of the kinds that stand there already, by somebody else."""
-    data = engine.data
-    found = [engine.subject(where)] if where in data.items else []
-    content = data.content
+    """New items of a section or a category, of the kinds that stand there already, by somebody
+    else."""
+    data, content = engine.data, engine.data.content
     if where.startswith("/"):
         below = (content.index.get(each) for each in data.tree.steps_below(where))
         there = {(where, content.value("kind", row)) for row in below if row is not None}
@@ -174,13 +202,13 @@ def _samples(engine: Engine, where: str, action: str) -> list[Subject]:
     kinds = [k.name for k in data.all_kinds.values() if not (k.part or k.link)]
     fitting = [k for k in kinds if not categories or data.all_kinds[k].takes(where)]
     places = sorted((at, kind) for at, kind in there if kind in kinds)
-    if not places and not found:
+    if not places and where not in data.items:
         places = [(where if where.startswith("/") else "/", (fitting or kinds)[0])]
     states = (PUBLISHED,) if action == "read" else (PUBLISHED, DRAFT)
-    if action == "read" and found:  # reading speaks of the item alone
-        return found
-    for parent, kind in places:
-        for state in states:
-            item = Item("", kind, state=state, categories=categories)
-            found.append(subject.pictured(data, item, parent, engine.at))
-    return found
+    return [
+        subject.pictured(
+            data, Item("", kind, state=state, categories=categories), parent, engine.at
+        )
+        for parent, kind in places
+        for state in states
+    ]

@@ -18,7 +18,7 @@ from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import category_and_above, parent_of, way_to
 
-_MARKS = {"yes": "green", "own": "yellow", "no": "red", "": "default"}
+_MARKS = {"yes": "green", "own": "yellow", "below": "cyan", "no": "red", "": "default"}
 _WHERE_WIDTH = 25
 _NEARLY_ALL = 3  # so few actions missing are named instead of those that are there
 
@@ -35,17 +35,24 @@ def table(headings: Sequence[str], rows: Iterable[Sequence[str]]) -> Table:
 
 def grid_tables(grid: Grid) -> RenderableType:
     """The grid, cut into bands of columns that fit the width."""
-    widths = [max(len(action), 4) for action in grid.actions]
+    longest_mark = max((len(m) for row in grid.marks for some in row for m in some), default=0)
+    widths = [max(len(action), longest_mark, 4) for action in grid.actions]
     longest = max((len(word) for called in grid.called for word in called.split()), default=0)
     column = max(sum(widths) + len(widths) - 1, min(longest, 14))
-    per_band = max(1, (width() - _WHERE_WIDTH - 2) // (column + 1))
+    per_band = max(1, (width() - _WHERE_WIDTH - 4) // (column + 1))
     starts = range(0, len(grid.whos), per_band)
     bands = [
         _band(grid, range(len(grid.whos))[at : at + per_band], widths, column) for at in starts
     ]
     marked = any(row.own_words or row.below for row in grid.rows)
     signs = "* words of its own stand here   + words of their own stand further down"
-    notes = [Text("'prim-lantern why' tells the reason of a mark.", style="dim")]
+    further = any("below" in marks for row in grid.marks for marks in row)
+    notes = (
+        [Text("below: not here, but further in, or for what is added", style="dim")]
+        if further
+        else []
+    )
+    notes.append(Text("'prim-lantern why' tells the reason of a mark.", style="dim"))
     return Group(*bands, *([Text(signs, style="dim")] if marked else []), *notes)
 
 
