@@ -31,7 +31,15 @@ COMMANDS = {
     "grid": f"grid --who guests --who friends --who volunteers --who log-approvers "
     f"--action read --action create --action edit {AT}",
     "what": f"what bo.lind {AT}",
-    "who": f"who edit /log/first-puffins {AT}",
+    "who": f"who any /visit --below {AT}",
+    "show": f"show /trustees/minutes {AT}",
+    "queue": f"queue anneke {AT}",
+    "promises": f"promises {AT}",
+    "import": "import content pages.csv --map URL=path --map Headline=title "
+    "--map 'Written by=authors' --map Status=state --map Section=categories "
+    "--map 'Go live=public_from' "
+    "--value state:Live=published --kind page --try",
+    "help": "--help",
     "role": "role show field-writer",
     "folder-check": "folder check broken",
     "try": "allow everyone edit,comment /visit --try",
@@ -70,6 +78,7 @@ def _lay_out(folder: Path) -> None:
     shutil.copytree(pl.DEMO_FOLDER, folder / "site")
     shutil.copytree(pl.DEMO_FOLDER, folder / "broken")
     shutil.copytree(pl.DEMO_FOLDER, folder / "season")
+    shutil.copy(SCREENSHOTS.parent.parent / "examples" / "incoming" / "pages.csv", folder)
     site = pl.open_site(folder / "season")
     for by, reason, make in _SEASON:
         with site.change(by, reason) as change:

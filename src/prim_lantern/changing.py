@@ -357,8 +357,9 @@ class Change:
         proposal = self._proposal
         before = self._site.engine_for(proposal.before, proposal.made.at)
         found = later_effects(before, proposal.data, proposal.renames, self._pieces)
-        now = set(self.in_short())
-        told = ((w, [e for e in lines_of(each) if str(e) not in now]) for w, each in found)
+        effects = self.effects()
+        now = frozenset(effects) if effects.nameable else frozenset()
+        told = ((when, lines_of(each, told=now)) for when, each in found)
         return [(when, lines) for when, lines in told if lines]
 
     def why_nothing(self) -> list[str]:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Set as AbstractSet
 from typing import NamedTuple
 
-from prim_lantern.change.effects import Effects
+from prim_lantern.change.effects import Effect, Effects
 from prim_lantern.change.pieces import Piece
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
@@ -40,14 +41,18 @@ class Line(NamedTuple):
         return f"{self.who} {verb}{'s' if self.one else ''} {self.what}"
 
 
-def lines_of(effects: Effects, most: int = 12) -> list[Line]:
+def lines_of(
+    effects: Effects, most: int = 12, told: AbstractSet[Effect] = frozenset()
+) -> list[Line]:
     """The effects in short: guests first, then people who gain and lose the same together, most
-    people first."""
+    people first. Those that were `told` already are left out."""
     if not effects.nameable:
         return list(_by_action(effects))
     clusters: dict[_Signature, list[str | None]] = {}
     each_ones: dict[str | None, list[tuple[str, str, bool]]] = {}
     for who, action, where, gained in effects:
+        if Effect(who, action, where, gained) in told:
+            continue
         each_ones.setdefault(who, []).append((action, where, gained))
     for who, theirs in each_ones.items():
         clusters.setdefault(tuple(theirs), []).append(who)

@@ -175,9 +175,8 @@ def _asked(what: str, table: IncomingTable, data: SiteData, known: Mapped) -> Ma
     if not unknown:
         return Mapped()
     more = f", {ATTRIBUTE}NAME" if what == "people" else ""
-    click.echo(
-        f"What do these columns hold? One of: {', '.join(ours)}{more}; Enter leaves one out."
-    )
+    choice = f"What do these columns hold? One of: {', '.join(ours)}{more}; Enter leaves one out."
+    print_lines(wrapped(choice, "", "  "))
     found = {}
     for name in unknown:
         sample = next((cell for cell in table.column(name) if cell.strip()), "")

@@ -94,9 +94,11 @@ def _why(site: Site, check: PromiseCheck) -> str | None:
 
 def _lines(site: Site, check: PromiseCheck) -> Iterator[str]:
     origin = f"  [{check.promise.origin}]" if check.promise.origin else ""
-    mark = styled("holds", "yes") if check.kept else styled("broken", "no")
+    mark, style = ("holds", "yes") if check.kept else ("broken", "no")
     note = f" ({check.promise.note})" if check.promise.note else ""
-    yield from wrapped(f"{check.number}. {mark}: {check.says}{note}{origin}", "", "   ")
+    first, *more = wrapped(f"{check.number}. {mark}: {check.says}{note}{origin}", "", "   ")
+    yield first.replace(mark, styled(mark, style), 1)  # only now: colours take no room
+    yield from more
     if check.kept:
         return
     times = "once" if check.broken == 1 else f"{check.broken:,} times"
