@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable
 from datetime import date, datetime
 from threading import RLock
 from time import time
@@ -11,45 +10,28 @@ from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.record import Record
-from prim_lantern.decide.belonging import Way
-from prim_lantern.decide.decision import Decision, WhoMay
+from prim_lantern.decide.decision import Decision
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation
-from prim_lantern.decide.grid import Grid, grid_of
 from prim_lantern.decide.looking import LookingAs, looking_as
-from prim_lantern.decide.many import lists_of, paths_for, who_may
-from prim_lantern.decide.powers import Powers, powers_of
 from prim_lantern.decide.question import Question
-from prim_lantern.decide.stand_ins import STAND_IN, login_of
+from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed
-from prim_lantern.site import moments, names
-from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
+from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import User
 from prim_lantern.site.places import SITE
-from prim_lantern.site.who import SIGNED_IN
 from prim_lantern.state import Moment, State
 from prim_lantern.store.base import Seen, Store
 from prim_lantern.store.memory import MemoryStore
+from prim_lantern.views import Views
 
 if TYPE_CHECKING:
-    from pandas import DataFrame
-
     from prim_lantern.changing import Change
-    from prim_lantern.decide.access import Access
-    from prim_lantern.decide.found import FoundItem
-    from prim_lantern.decide.named import Naming
-    from prim_lantern.decide.place_view import PlaceView
-    from prim_lantern.decide.promises import PromiseCheck
-    from prim_lantern.decide.queue import Queue
-
-
-_WORD = re.compile(r"[\s._@-]+")
 
 
 @explains_its_arguments(but=("allows",))  # it is in a hurry, and asks `may` where it fails
-class Site:
+class Site(Views):
     """A site that can be asked who may do what, and why.
 
     Everywhere `who` is a login (in any case) or None for a guest; `group:…` means somebody
@@ -78,16 +60,6 @@ class Site:
         self.store = store if store is not None else MemoryStore(data)
         self._state = State(seen if seen is not None else self.store.read())
         self._taking = RLock()
-
-    @property
-    def data(self) -> SiteData:
-        """The site as it is here: plain frozen data."""
-        return self._state.data
-
-    @property
-    def seen(self) -> Seen:
-        """The site as it was found in its store, with the number of its last change."""
-        return self._state.seen
 
     def adopt(self, data: SiteData, *, checked: bool = False) -> None:
         """Take over a site's data after a change; every answer from then on is of the new.
@@ -348,91 +320,7 @@ may do everything.
         """
         return self.may(who, action, path, at).explanation
 
-    # Lists -------------------------------------------------------------------------
-
-    def who_may(self, action: str, path: str, at: Moment = None) -> WhoMay:
-        """Who may do this to the item: logins of active users, sorted; guests told apart.
-
-        >>> import prim_lantern as pl
-        >>> pl.open_demo().who_may("edit", "/visit/sailings").guests
-        False
-        """
-        state = self._state
-        action, path = state.item_action(action), state.item(path)
-        engine = state.engine(self.moment(at))
-        logins = who_may(engine, action, path)
-        return WhoMay(tuple(logins), engine.allows(None, action, path))
-
-    def access_to(
-        self,
-        place: str,
-        actions: Sequence[str] = (),
-        at: Moment = None,
-        *,
-        kind: str | None = None,
-    ) -> list[Access]:
-        """Who may do what at or below a place, to how much of it, and by which ways.
-
-        Parameters: `place` is a path, a category or "site"; `actions` are any, those by which
-        something is changed when left out; `kind` narrows "create" to one kind.
-        Returns an `Access` for each person, action and way: guests first (`who` None), then active
-        users by login. "file-under" is told where `place` is a category.
-
-        >>> import prim_lantern as pl
-        >>> found = pl.open_demo().access_to("/visit/prices", ["edit"])
-        >>> [(each.who, each.why) for each in found][1:]
-        [('ines.varga', 'their role Web team has all access on the whole site'), \
-('mirela.kos', 'by the rule mirela-prices')]
-        """
-        from prim_lantern.decide.access import access_to, changing_actions
-
-        state = self._state
-        where = state.place(place)
-        wanted = [state.data.action(each) for each in actions] or changing_actions(state.data)
-        if "file-under" in wanted and where.kind != "category":
-            raise BadQuestion("'file-under' is asked of a category.")
-        named = state.data.kind(kind).name if kind is not None else None
-        return list(access_to(state.engine(self.moment(at)), wanted, where, named))
-
-    def how_many_may(self, action: str, at: Moment = None) -> dict[str, int]:
-        """How many active users may do this, by the path of each item, in tree order.
-
-        >>> import prim_lantern as pl
-        >>> counts = pl.open_demo().how_many_may("edit")
-        >>> counts["/visit/prices"], counts["/trustees/minutes"]
-        (3, 3)
-        """
-        state = self._state
-        engine = state.engine(self.moment(at))
-        counts = lists_of(engine).counts(state.item_action(action)).tolist()
-        names = state.data.content.names
-        return {names[row]: counts[row] for row in state.data.tree.rows}
-
-    def items_for(self, who: str | None, action: str = "read", at: Moment = None) -> list[str]:
-        """The paths of the items to which this person may do this, in tree order.
-
-        >>> import prim_lantern as pl
-        >>> pl.open_demo().items_for("bo.lind", "edit", at="2027-05-10")
-        ['/visit/sailings', '/visit/sailings/timetable']
-        """
-        state = self._state
-        login, engine, _ = state.asked(who, at)
-        return paths_for(engine, login, state.item_action(action))
-
-    def filter(
-        self, who: str | None, action: str, paths: Iterable[str], at: Moment = None
-    ) -> list[str]:
-        """Those of some paths to which this person may do this, in the order they came.
-
-        >>> import prim_lantern as pl
-        >>> pl.open_demo().filter(None, "read", ["/news", "/trustees", "/log"])
-        ['/news', '/log']
-        """
-        state = self._state
-        login, engine, _ = state.asked(who, at)
-        action = state.item_action(action)
-        asked = [state.item(path) for path in paths]
-        return [path for path in asked if engine.allows(login, action, path)]
+    # Looking --------------------------------------------------------------------------
 
     def looking_as(self, who: str | None, at: Moment = None, *, by: str | None = None) -> LookingAs:
         """The site as this person sees it: items and what they may do with each, the menu,
@@ -467,268 +355,3 @@ may do everything.
             record = Record(seen.number + 1, at, by, "", said, done)
             made = turn.make(record, seen, seen.data, ())
         self.take(made)
-
-    def grid(
-        self,
-        who: Sequence[str] = ("guests", "signed-in"),
-        where: Sequence[str] | None = None,
-        actions: Sequence[str] = ("read", "edit"),
-        at: Moment = None,
-    ) -> DataFrame:
-        """People, groups and audiences by places, as a pandas DataFrame.
-
-        Parameters: `who` names logins, groups (`group:…`) and audiences; `where` names
-        paths and categories, the top sections when left out; `actions` on items, create, and
-        file-under where all rows are categories.
-        Rows are places; columns are pairs of who and action; cells are "yes", "no", "own"
-        (only their own) or "" (nobody has spoken). See `grid_data` for the same plainly.
-
-        >>> import prim_lantern as pl
-        >>> frame = pl.open_demo().grid(["guests"], ["/visit", "/trustees"], ["read"])
-        >>> frame.loc["/trustees", ("guests", "read")]
-        'no'
-        """
-        from prim_lantern.show.frames import grid_frame
-
-        return grid_frame(self.grid_data(who, where, actions, at))
-
-    def grid_data(
-        self,
-        who: Sequence[str] = ("guests", "signed-in"),
-        where: Sequence[str] | None = None,
-        actions: Sequence[str] = ("read", "edit"),
-        at: Moment = None,
-    ) -> Grid:
-        """The grid as plain data, without pandas."""
-        state = self._state
-        columns = [state.who(each) for each in who]
-        places = where if where is not None else self.top_sections()
-        rows = [
-            state.section(each) if each.startswith("/") else state.data.category(each)
-            for each in places
-        ]
-        asked = [each if each in NEED_MORE else state.item_action(each) for each in actions]
-        if "file-under" in asked and any(row.startswith("/") for row in rows):
-            raise BadQuestion("'file-under' is asked of categories: name only those as rows.")
-        return grid_of(state.engine(self.moment(at)), columns, rows, asked)
-
-    def powers_of(self, who: str | None, at: Moment = None) -> Powers:
-        """What reaches this person (groups, roles, rules), and where they may do what.
-
-        >>> import prim_lantern as pl
-        >>> [given.role for given in pl.open_demo().powers_of("bo.lind", "2027-05-10").given]
-        ['commenter', 'timetable-desk']
-        """
-        state = self._state
-        login = None if who is None else state.data.login(who)
-        return powers_of(state.engine(self.moment(at)), login, login_of(SIGNED_IN))
-
-    def place_view(self, place: str = "site", at: Moment = None) -> PlaceView:
-        """What a place is, and every readership, rule, given role, limit and promise that holds
-        there: its own apart from what reaches it from elsewhere, the nearest first.
-
-        `place` is a path, a category or "site".
-
-        >>> import prim_lantern as pl
-        >>> view = pl.open_demo().place_view("/visit/prices")
-        >>> [point.name for point in view.here["rights"]]
-        ['mirela-prices']
-        """
-        from prim_lantern.decide.place_view import place_view
-
-        state = self._state
-        return place_view(state.engine(self.moment(at)), state.place(place))
-
-    def check_promises(self, at: Moment = None, *, ever: bool = False) -> list[PromiseCheck]:
-        """How every promise of the site stands, in their order.
-
-        With `ever`, also at every later moment at which something changes by itself: a promise
-        that breaks later is told as of the first moment at which it does. For one that is broken
-        now, `since` is the change of the history that broke it, if any did.
-
-        >>> import prim_lantern as pl
-        >>> [each.kept for each in pl.open_demo().check_promises("2027-05-10")]
-        [True, True, False, False, True]
-        """
-        from prim_lantern.decide.promises import check_promises
-
-        state, moment = self._state, self.moment(at)
-        found = check_promises(state.engine(moment))
-        found = [each if each.kept else self._broken_since(each) for each in found]
-        turn = state.timeline.next_turn(moment) if ever else None
-        while turn is not None and any(each.kept for each in found):
-            later = check_promises(state.engine(turn))
-            found = [a if not a.kept else b for a, b in zip(found, later, strict=True)]
-            turn = state.timeline.next_turn(turn)
-        return found
-
-    def _broken_since(self, check: PromiseCheck) -> PromiseCheck:
-        """The change that broke a promise: found by halving, from a moment when it was kept."""
-        from prim_lantern.decide.promises import check_promises
-
-        def kept_before(number: int) -> bool:
-            data = self.store.before_change(number)
-            here = [each for each in data.promises if each == check.promise]
-            engine = Engine(data.with_parts(promises=tuple(here) or (check.promise,)), check.at)
-            try:
-                return check_promises(engine)[0].kept
-            except LookupError:  # it speaks of somebody who was not there yet
-                return True
-
-        last, step = self.seen.number, 1
-        broken_before = last + 1  # before this one, that is after the last, it is broken
-        while broken_before > 1:
-            earlier = max(1, broken_before - step)
-            if kept_before(earlier):
-                while broken_before - earlier > 1:
-                    middle = (earlier + broken_before) // 2
-                    if kept_before(middle):
-                        earlier = middle
-                    else:
-                        broken_before = middle
-                return check._replace(since=earlier)
-            broken_before, step = earlier, step * 2
-        return check
-
-    def queue(self, who: str, at: Moment = None, *, days: int = 30) -> Queue:
-        """What waits for somebody: items in review that they may publish or send back (the oldest
-        first), those of their own that wait or were sent back, and what becomes public or ends
-        within some `days`. Who submitted and sent back is known from the history.
-
-        >>> import prim_lantern as pl
-        >>> [each.path for each in pl.open_demo().queue("anneke.sorley").to_decide]
-        ['/log/terns']
-        """
-        from prim_lantern.decide.queue import Step, queue_of
-
-        state = self._state
-        login, moment = state.data.login(who), self.moment(at)
-        steps: dict[str, dict[str, Step]] = {"submit": {}, "send-back": {}}
-        for record in self.store.records():
-            for each in record.operations:
-                if each.get("do") == "take-step" and each.get("step") in steps:
-                    step = Step(record.at, record.by, record.reason)
-                    steps[str(each["step"])][str(each["path"])] = step
-        return queue_of(state.engine(moment), login, steps["submit"], steps["send-back"], days)
-
-    def naming(self, who: str) -> list[Naming]:
-        """Everything that names a person, whatever their status: what they are in by hand, rules
-        and given roles for them alone, readerships, stewardships, what they wrote.
-
-        >>> import prim_lantern as pl
-        >>> [each.what for each in pl.open_demo().naming("mirela.kos")][:3]
-        ['membership', 'rule', 'author']
-        """
-        from prim_lantern.decide.named import naming
-
-        data = self.data
-        return naming(data, data.login(who))
-
-    # Finding -------------------------------------------------------------------------
-
-    def memberships(self, who: str, at: Moment = None) -> list[Way]:
-        """All the ways in which a user is in groups at a moment, active or not.
-
-        >>> import prim_lantern as pl
-        >>> [way.through for way in pl.open_demo().memberships("joon.park")]
-        [('keepers-tansy',), ('keepers-tansy', 'keepers')]
-        """
-        state = self._state
-        ways = state.engine(self.moment(at)).crowd.belonging.ways(state.data.login(who))
-        return [way for each in ways.values() for way in each]
-
-    def members(self, group: str, at: Moment = None) -> list[str]:
-        """The logins of the active members of a group at a moment, sorted.
-
-        >>> import prim_lantern as pl
-        >>> pl.open_demo().members("keepers-fennick")
-        ['leif.aronsen', 'priya.nandakumar']
-        """
-        state = self._state
-        return state.engine(self.moment(at)).crowd.members(state.who(f"group:{group}"))
-
-    def find_items(
-        self,
-        *,
-        state: str | None = None,
-        kind: str | None = None,
-        category: str | None = None,
-        author: str | None = None,
-        within: str | None = None,
-        own_words: bool = False,
-        at: Moment = None,
-    ) -> list[FoundItem]:
-        """The items of which all is so that is asked, in tree order.
-
-        Parameters: the `state` as it is at the moment; the `kind`; a `category`, with those below
-        it; an `author` (a login); a path `within` which they stand; whether `own_words` (a rule, a
-        given role, a readership) stand right there.
-
-        >>> import prim_lantern as pl
-        >>> [each.path for each in pl.open_demo().find_items(state="in-review")]
-        ['/log/gull-colony', '/log/terns']
-        """
-        from prim_lantern.decide.found import items_that_fit
-
-        now = self._state
-        return items_that_fit(
-            now.engine(self.moment(at)),
-            state=state,
-            kind=None if kind is None else now.data.kind(kind).name,
-            category=None if category is None else now.data.category(category),
-            author=None if author is None else now.data.login(author),
-            within=None if within is None else now.section(within),
-            own_words=own_words,
-        )
-
-    def find_users(self, text: str) -> list[User]:
-        """The users whom a text fits, case ignored: by whole login, name or e-mail address; else by
-        a whole word of those; else by how one begins; else by any part of them.
-
-        >>> import prim_lantern as pl
-        >>> [user.login for user in pl.open_demo().find_users("hol")]
-        ['dag.hollis', 'levin.holt']
-        """
-        wanted = names.folded(text)
-        people = self.data.people
-        if not wanted:
-            return []
-        columns = [list(map(names.folded, people.names))]
-        columns += [list(map(names.folded, people.values_of(part))) for part in ("name", "email")]
-        spelled = list(zip(*columns, strict=True))
-        fits: tuple[Callable[[str], bool], ...] = (
-            lambda each: each == wanted,
-            lambda each: wanted in _WORD.split(each),
-            lambda each: any(part.startswith(wanted) for part in (each, *_WORD.split(each))),
-            lambda each: wanted in each,
-        )
-        for fit in fits:
-            rows = [row for row, some in enumerate(spelled) if any(map(fit, some))]
-            if rows:
-                return [people.at(row) for row in rows]
-        return []
-
-    # Names and moments ------------------------------------------------------------------
-
-    def section(self, path: str) -> str:
-        """The path, when an item stands at it or below; else `UnknownItem`."""
-        return self._state.section(path)
-
-    def top_sections(self) -> list[str]:
-        """The home page and the paths one step below the root, in tree order."""
-        return [path for path in ("/", *self.data.tree.steps_below("/")) if self._is_area(path)]
-
-    def _is_area(self, path: str) -> bool:
-        item = self.data.items.get(path)
-        return item is None or not (
-            self.data.all_kinds[item.kind].part or self.data.all_kinds[item.kind].link
-        )
-
-    @staticmethod
-    def moment(at: Moment = None) -> datetime:
-        """The moment that `at` means, in UTC: now when left out."""
-        return moments.now() if at is None else moments.moment(at)
-
-    def next_turn(self, at: Moment = None) -> datetime | None:
-        """The next moment at which something changes by itself; until then answers hold."""
-        return self._state.timeline.next_turn(self.moment(at))
