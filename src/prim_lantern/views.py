@@ -77,11 +77,13 @@ class Views:
         at: Moment = None,
         *,
         kind: str | None = None,
+        below: bool = True,
     ) -> list[Access]:
         """Who may do what at or below a place, to how much of it, and by which ways.
 
         Parameters: `place` is a path, a category or "site"; `actions` are any, those by which
-        something is changed when left out; `kind` narrows "create" to one kind.
+        something is changed when left out; `kind` narrows "create" to one kind; without `below`
+        only the place itself is asked about.
         Returns an `Access` for each person, action and way: guests first (`who` None), then active
         users by login. "file-under" is told where `place` is a category.
 
@@ -99,7 +101,8 @@ class Views:
         if "file-under" in wanted and where.kind != "category":
             raise BadQuestion("'file-under' is asked of a category.")
         named = state.data.kind(kind).name if kind is not None else None
-        return list(access_to(state.engine(self.moment(at)), wanted, where, named))
+        engine = state.engine(self.moment(at))
+        return list(access_to(engine, wanted, where, named, below=below))
 
     def how_many_may(self, action: str, at: Moment = None) -> dict[str, int]:
         """How many active users may do this, by the path of each item, in tree order.

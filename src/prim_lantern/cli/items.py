@@ -187,7 +187,7 @@ def _still(change: Change, path: str) -> Iterator[str]:
     """Who still reads what is hidden, beside its authors and all-access people, and by what."""
     effects = change.effects()
     found: dict[tuple[str, tuple[str, ...]], list[str]] = {}
-    for each in access_to(effects.after, ["read"], place(path)):
+    for each in access_to(effects.after, ["read"], place(path), below=False):
         login = each.who
         item = change.data.items[path]
         about = effects.after.subject(path)

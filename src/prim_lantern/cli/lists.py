@@ -30,7 +30,7 @@ from prim_lantern.decide.powers import Powers
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import console, styled, wrapped
-from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
+from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above
 
@@ -72,14 +72,13 @@ def who(
     needs_item = not below and place.startswith("/") and wanted != ["create"]
     if needs_item and not set(wanted) <= {*MANAGING_ACTIONS}:
         site.data.item(place)
-    found = site.access_to(filed or place, wanted, at, kind=kind)
+    found = site.access_to(filed or place, wanted, at, kind=kind, below=below or filed is not None)
     if filed is not None:
         site.section(place)
         found = [
-            _narrowed(each, [p for p in each.places if _is_at(p, place, below)]) for each in found
+            each._replace(places=tuple(p for p in each.places if _is_at(p, place, below)))
+            for each in found
         ]
-    elif not below:
-        found = [_narrowed(each, [p for p in each.places if p == place]) for each in found]
     found = [each for each in found if each.places]
     if not (shown.as_json or shown.to_csv):
         at = f"{place}{' or below it' if below else ''}{f' under {filed}' if filed else ''}"
@@ -91,11 +90,6 @@ def who(
 def _only_with(option: str, value: object, action: str, wanted: Sequence[str]) -> None:
     if value and wanted and action not in wanted:
         raise BadQuestion(f"{option} belongs to {action}.")
-
-
-def _narrowed(access: Access, places: Sequence[str]) -> Access:
-    site_wide = access.action in SITE_WIDE_ACTIONS
-    return access._replace(places=access.places if site_wide else tuple(places))
 
 
 def _is_at(path: str, place: str, below: bool) -> bool:

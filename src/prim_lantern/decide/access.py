@@ -3,14 +3,14 @@ account for it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Final, NamedTuple
 
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation, explain
 from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.looking import offers_below
-from prim_lantern.decide.many import paths_for
+from prim_lantern.decide.many import paths_for, who_may
 from prim_lantern.decide.powers import managing_spots
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
@@ -45,73 +45,118 @@ def changing_actions(data: SiteData) -> list[str]:
 
 
 def access_to(
-    engine: Engine, actions: Sequence[str], where: Place, kind: str | None = None
+    engine: Engine,
+    actions: Sequence[str],
+    where: Place,
+    kind: str | None = None,
+    *,
+    below: bool = True,
 ) -> Iterator[Access]:
-    """Everybody's access to what is at or below a place: guests first, then active users by login.
+    """Everybody's access to what is at a place (or `below` it as well): guests first, then active
+    users by login.
 
-    `kind` narrows create to one kind. file-under is told of the items there and the category that
-    `where` is.
+    `kind` narrows create to one kind. file-under is told of the items that may be filed under the
+    category that `where` is.
     """
     active = sorted(login for login in engine.data.users if engine.acting(login) is not None)
-    ways = _Ways(engine)
+    ways, asked = _Ways(engine), _Asked(engine, where, kind, active, below=below)
     for login in (None, *active):
         for action in actions:
             found: dict[tuple[str, tuple[str, ...]], list[str]] = {}
-            for at, question in _allowed(engine, login, action, where, kind):
+            for at, question in asked.of(login, action):
                 found.setdefault(ways.of(question), []).append(at)
             for (why, written), places in found.items():
                 yield Access(login, action, why, written, tuple(places))
 
 
-def _allowed(
-    engine: Engine, login: str | None, action: str, where: Place, kind: str | None
-) -> Iterator[tuple[str, Question]]:
-    """Where somebody may do something at or below a place, and the question that has a yes."""
-    asked = Question(login, action, engine.at)
-    if action in MANAGING_ACTIONS:
-        return _managed(engine, asked, where)
-    if action == "create":
-        return _created_below(engine, asked, where, kind)
-    if action in NEED_MORE:
-        return _filed(engine, asked, where)
-    paths = paths_for(engine, login, action)
-    return ((p, asked._replace(path=p)) for p in paths if _holds(engine, where, p))
+class _Asked:
+    """Where somebody may do something at a place or below it, and the question that has a yes."""
 
+    def __init__(
+        self,
+        engine: Engine,
+        where: Place,
+        kind: str | None,
+        active: Sequence[str],
+        *,
+        below: bool,
+    ) -> None:
+        self._engine = engine
+        self._where = where
+        self._kind = kind
+        self._active = active
+        self._below = below
+        self._paths = [path for path in self._near() if self._holds(path)]
+        self._by_item: dict[str, dict[str | None, list[str]]] = {}
 
-def _managed(engine: Engine, asked: Question, where: Place) -> Iterator[tuple[str, Question]]:
-    for spot in [SITE] if asked.action in SITE_WIDE_ACTIONS else managing_spots(engine.data, where):
-        if engine.may_manage(asked.who, asked.action, spot):
-            yield str(spot), asked._replace(place=spot)
+    def _near(self) -> Iterable[str]:
+        """The paths of all items that there may be at the place, and some more."""
+        tree, where = self._engine.data.tree, self._where
+        if where.kind != "path":
+            return tree
+        below = (each for each in tree.below(where.name) if self._below)
+        return [each for each in (where.name, *below) if each in self._engine.data.items]
 
+    def _holds(self, path: str) -> bool:
+        if self._where.kind == "category":
+            return self._where.name in self._engine.subject(path).categories
+        return self._is_in(path)
 
-def _created_below(
-    engine: Engine, asked: Question, where: Place, kind: str | None
-) -> Iterator[tuple[str, Question]]:
-    category = where.name if where.kind == "category" else None
-    for parent in engine.data.tree.sections():
-        if category is None and not _is_in(where, parent):
-            continue
-        for offer in offers_below(engine, asked.who, parent):
-            if kind in (None, offer.kind) and (category is None or category in offer.categories):
-                filed = (category,) if category else offer.categories[: offer.needs_category]
-                yield parent, asked._replace(path=parent, kind=offer.kind, categories=filed)
-                break
+    def _is_in(self, path: str) -> bool:
+        if self._where.kind == "site":
+            return True
+        return path == self._where.name or (self._below and is_above(self._where.name, path))
 
+    def of(self, login: str | None, action: str) -> Iterator[tuple[str, Question]]:
+        """Where one person may do one thing."""
+        asked = Question(login, action, self._engine.at)
+        if action in MANAGING_ACTIONS:
+            return self._managed(asked)
+        if action == "create":
+            return self._created_below(asked)
+        if action in NEED_MORE:
+            return self._filed(asked)
+        paths = self._allowed(login, action)
+        return ((path, asked._replace(path=path)) for path in paths)
 
-def _filed(engine: Engine, asked: Question, where: Place) -> Iterator[tuple[str, Question]]:
-    for path in engine.data.tree:
-        if engine.may_file(asked.who, path, where.name):
-            yield path, asked._replace(path=path, category=where.name)
+    def _allowed(self, login: str | None, action: str) -> Iterable[str]:
+        """The items there: asked person by person, or item by item where those are fewer."""
+        engine = self._engine
+        if login is None or len(self._paths) > len(self._active):
+            may = set(paths_for(engine, login, action))
+            return [path for path in self._paths if path in may]
+        if action not in self._by_item:
+            found: dict[str | None, list[str]] = {}
+            for path in self._paths:
+                for each in who_may(engine, action, path):
+                    found.setdefault(each, []).append(path)
+            self._by_item[action] = found
+        return self._by_item[action].get(login, ())
 
+    def _managed(self, asked: Question) -> Iterator[tuple[str, Question]]:
+        spots = managing_spots(self._engine.data, self._where) if self._below else [self._where]
+        for spot in [SITE] if asked.action in SITE_WIDE_ACTIONS else spots:
+            if self._engine.may_manage(asked.who, asked.action, spot):
+                yield str(spot), asked._replace(place=spot)
 
-def _is_in(where: Place, path: str) -> bool:
-    return where.kind == "site" or path == where.name or is_above(where.name, path)
+    def _created_below(self, asked: Question) -> Iterator[tuple[str, Question]]:
+        engine, where = self._engine, self._where
+        category = where.name if where.kind == "category" else None
+        one = where.kind == "path" and not self._below
+        for parent in [where.name] if one else engine.data.tree.sections():
+            if category is None and not self._is_in(parent):
+                continue
+            for offer in offers_below(engine, asked.who, parent):
+                fits = category is None or category in offer.categories
+                if fits and self._kind in (None, offer.kind):
+                    filed = (category,) if category else offer.categories[: offer.needs_category]
+                    yield parent, asked._replace(path=parent, kind=offer.kind, categories=filed)
+                    break
 
-
-def _holds(engine: Engine, where: Place, path: str) -> bool:
-    if where.kind == "category":
-        return where.name in engine.subject(path).categories
-    return _is_in(where, path)
+    def _filed(self, asked: Question) -> Iterator[tuple[str, Question]]:
+        for path in self._engine.data.tree:
+            if self._engine.may_file(asked.who, path, self._where.name):
+                yield path, asked._replace(path=path, category=self._where.name)
 
 
 class _Ways:
