@@ -14,7 +14,8 @@ from conftest import run
 NOW = {"PRIM_LANTERN_NOW": "2027-05-10"}
 LISTS = (
     ["item", "list"], ["category", "list"], ["limit", "list"], ["kind", "list"],
-    ["action", "list"], ["promises"], ["who", "read", "/news"],
+    ["action", "list"], ["group", "list"], ["readership", "list"], ["rule", "list"],
+    ["user", "list"], ["promises"], ["who", "read", "/news"],
 )  # fmt: skip
 
 
@@ -173,3 +174,41 @@ def test_the_front_page_is_one_screen_and_names_every_command():
         "Changing (each can be tried first with --try):",
         "Looking after:",
     ]
+
+
+def test_from_above_without_a_word_says_how_it_is_and_changes_nothing(demo_folder):
+    for path, said in (
+        ("/visit", "What is allowed above /visit reaches in; --stop stops it there.\n"),
+        (
+            "/trustees",
+            "What is allowed above /trustees does not reach in; --let-in lets it in again.",
+        ),
+        (
+            "/trustees/minutes",
+            "What is allowed above /trustees does not reach in.  [site.toml, line 406]\n",
+        ),
+    ):
+        done = run("from-above", path, site=demo_folder)
+        assert done.stdout.startswith(said), done
+    assert pl.open_site(demo_folder).data == pl.open_demo().data
+    stopped = run(
+        "from-above", "/visit", "--stop", "--by", "hana.okafor", "--yes", site=demo_folder
+    )
+    assert stopped.returncode == 0
+    assert "/visit" in pl.open_site(demo_folder).data.rights_cut_at
+
+
+def test_enrolments_that_end_soon_and_people_by_state(demo):
+    ending = json.loads(run("plan", "list", "--ending", "60", "--json", variables=NOW).stdout)
+    assert [each["enrolled"] for each in ending] == [
+        [{"login": "viktor.haim", "until": "2027-06-01"}], []
+    ]  # fmt: skip
+    suspended = rows("user", "list", "--status", "suspended")
+    assert [row["login"] for row in suspended] == ["theo.marsh"]
+    nobody = run("user", "list", "zzz")
+    assert nobody.stdout == "Nobody fits 'zzz'.\n"
+    owner = run("user", "list", "hana").stdout
+    assert "active (owner)" in owner
+    about = rows("rule", "list", "--about", "group:volunteers")
+    assert {row["id"] for row in about} >= {"volunteers-see-visit", "volunteers-file-wildlife"}
+    assert len(about) == sum("group:volunteers" in map(str, rule.to) for rule in demo.data.rules)

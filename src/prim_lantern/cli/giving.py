@@ -13,17 +13,17 @@ from prim_lantern.cli.changing import How, carry_out, changing, whos
 from prim_lantern.cli.common import (
     complete_action,
     complete_place,
-    json_option,
     opened,
-    print_json,
-    site_option,
+    print_lines,
     texts,
 )
+from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.abilities import beyond, next_lower
 from prim_lantern.decide.explain import words
-from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
-from prim_lantern.site.places import REACHES
+from prim_lantern.site.places import REACHES, way_to
 from prim_lantern.site.rights import WHOSE
 
 _times = (
@@ -161,32 +161,31 @@ def rule() -> None:
 
 @rule.command("list")
 @click.option("--about", "text", metavar="WHAT", help="Only about a path, group, role, person …")
-@site_option
-@json_option
-def list_rules(text: str | None, where: str, as_json: bool) -> None:
+@list_of_site
+def list_rules(text: str | None, where: str, shown: As) -> None:
     """All rules, by number and id."""
+    from prim_lantern.show.records import Column
+
     site = opened(where)
     data, wanted = site.data, about(site, text) if text is not None else None
-    rows = [
-        (
-            str(number),
-            each.id or "",
-            words.rule(data, each).partition(": ")[2],
-            str(each.origin or ""),
-        )
+    records = [
+        {
+            "number": number,
+            "id": each.id or "",
+            "says": words.rule(data, each).partition(": ")[2],
+            "written": str(each.origin or ""),
+        }
         for number, each in enumerate(data.rules, 1)
         if wanted is None or wanted.is_named_by(each)
     ]
-    if as_json:
-        keys = ("number", "id", "says", "written")
-        print_json([dict(zip(keys, row, strict=True)) for row in rows])
-        return
-    if not rows:
-        click.echo("There is no rule yet." if text is None else f"No rule names {text} itself.")
-        return
-    from prim_lantern.show.tables import table
-
-    console().print(table(["No.", "Id", "Says", "Written at"], rows))
+    columns = [
+        Column("number", "No."),
+        Column("id", "Id", whole=True),
+        Column("says", "Says"),
+        Column("written", "Written at", shed=1),
+    ]
+    empty = "There is no rule yet." if text is None else f"No rule names {text} itself."
+    show_list(shown, columns, records, empty)
 
 
 @rule.command("remove")
@@ -199,12 +198,30 @@ def remove_rule(name: str, how: How) -> int:
 
 @click.command("from-above", short_help="Stop what is allowed above from reaching in.")
 @click.argument("path", shell_complete=complete_place)
-@click.option("--stop", "stopping", flag_value=True, type=bool, default=True, help="(as it is)")
-@click.option("--let-in", "stopping", flag_value=False, type=bool, help="Let it in again.")
+@click.option("--stop", "stopping", flag_value=True, type=bool, default=None, help="Stop it.")
+@click.option(
+    "--let-in", "stopping", flag_value=False, type=bool, default=None, help="Let it in again."
+)
 @changing
-def from_above(path: str, stopping: bool, how: How) -> int:
-    """Stop at PATH what is allowed above it; all-access still reaches in, and denies hold."""
+def from_above(path: str, stopping: bool | None, how: How) -> int:
+    """Stop at PATH what is allowed above it (--stop), or let it in again (--let-in); without
+    either, say how it is. All-access still reaches in, and denies hold."""
+    if stopping is None:
+        site = opened(how.where)
+        print_lines(wrapped(_how_it_is(site.data, site.section(path))))
+        return 0
     return carry_out(how, lambda change: change.stop_from_above(path, off=not stopping))
+
+
+def _how_it_is(data: SiteData, path: str) -> str:
+    """Whether what is allowed above a path reaches in, and where it is stopped."""
+    stops = [each for each in way_to(path) if each in data.rights_cut_at]
+    if not stops:
+        return f"What is allowed above {path} reaches in; --stop stops it there."
+    origin = data.rights_cut_at[stops[-1]].origin
+    written = f"  [{origin.of('rights_from_above')}]" if origin else ""
+    back = "; --let-in lets it in again" if stops[-1] == path else ""
+    return f"What is allowed above {stops[-1]} does not reach in{back}.{written}"
 
 
 COMMANDS = {

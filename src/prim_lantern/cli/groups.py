@@ -9,10 +9,11 @@ import click
 from prim_lantern.change.operations.groups import condition
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of, whos
-from prim_lantern.cli.common import answering, opened, print_json, print_lines, texts
+from prim_lantern.cli.common import answering, at_option, opened, print_json, print_lines, texts
+from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion, UnknownWho
-from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, Group, Test
@@ -24,23 +25,33 @@ def group() -> None:
 
 
 @group.command("list")
-@answering
-def list_groups(where: str, at: str | None, as_json: bool) -> None:
+@at_option
+@list_of_site
+def list_groups(where: str, at: str | None, shown: As) -> None:
     """All groups, with how many active members each has."""
-    site = opened(where)
-    groups = [(each, len(site.members(each.name, at))) for each in site.data.groups.values()]
-    if as_json:
-        print_json(
-            [
-                {"name": each.name, "label": each.label, "about": each.about, "members": count}
-                for each, count in groups
-            ]
-        )
-        return
-    from prim_lantern.show.tables import table
+    from prim_lantern.show.records import Column
 
-    rows = [(each.name, each.label, str(count), _joins(each)) for each, count in groups]
-    console().print(table(["Group", "Called", "Members", "How one joins"], rows))
+    site = opened(where)
+    records = [
+        {
+            "name": each.name,
+            "label": each.label,
+            "about": each.about,
+            "members": len(site.members(each.name, at)),
+            "joined": _joins(each),
+            "counts_in": list(each.counts_in),
+            "stewards": [str(who) for who in each.stewards],
+        }
+        for each in site.data.groups.values()
+    ]
+    columns = [
+        Column("name", "Group", whole=True),
+        Column("label", "Called", shed=1),
+        Column("members", "Members"),
+        Column("joined", "How one joins"),
+    ]
+    keys = list(records[0]) if records else None
+    show_list(shown, columns, records, "There is no group yet: 'group add' makes one.", keys=keys)
 
 
 def _joins(group: Group) -> str:

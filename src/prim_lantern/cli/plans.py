@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
+
 import click
 
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
-from prim_lantern.cli.common import answering, opened, print_json, texts
-from prim_lantern.show.terminal import console
+from prim_lantern.cli.common import at_option, opened, texts
+from prim_lantern.cli.listing import As, list_of_site, show_list
+from prim_lantern.live import Site
 from prim_lantern.site.moments import written
 
 
@@ -16,46 +19,60 @@ def plan() -> None:
 
 
 @plan.command("list")
-@answering
-def list_plans(where: str, at: str | None, as_json: bool) -> None:
-    """All plans, and who is enrolled in each at the moment."""
+@click.option(
+    "--ending", type=click.IntRange(1), metavar="DAYS", help="Only who ends within so many."
+)
+@at_option
+@list_of_site
+def list_plans(ending: int | None, where: str, at: str | None, shown: As) -> None:
+    """All plans, and who is enrolled in each at the moment; with --ending those who are not for
+    much longer."""
+    from prim_lantern.show.records import Column
+
     site = opened(where)
-    now = site.moment(at)
-    enrolled: dict[str, list[tuple[str, str]]] = {name: [] for name in site.data.plans}
+    enrolled = _enrolled(site, site.moment(at), ending)
+    records = [
+        {
+            "name": each.name,
+            "label": each.label,
+            "groups": list(each.groups),
+            "lasts": str(each.lasts) if each.lasts else None,
+            "enrolled": [{"login": w, "until": u or None} for w, u in enrolled[each.name]],
+        }
+        for each in site.data.plans.values()
+    ]
+    short = [
+        {
+            **record,
+            "lasts": record["lasts"] or "no end",
+            "enrolled": [f"{w} until {u}" if u else w for w, u in enrolled[str(record["name"])]],
+        }
+        for record in records
+    ]
+    columns = [
+        Column("name", "Plan", whole=True),
+        Column("label", "Called", shed=2),
+        Column("groups", "Groups", shed=1),
+        Column("lasts", "Lasts"),
+        Column("enrolled", "Enrolled now"),
+    ]
+    empty = "There is no plan yet: 'plan add' makes one."
+    show_list(shown, columns, records if shown.as_json else short, empty, short=short)
+
+
+def _enrolled(site: Site, now: datetime, ending: int | None) -> dict[str, list[tuple[str, str]]]:
+    """By plan, who is enrolled at a moment, and until when."""
+    found: dict[str, list[tuple[str, str]]] = {name: [] for name in site.data.plans}
+    last = now + timedelta(days=ending) if ending is not None else None
     for row in site.data.people.filled("enrolments"):
         user = site.data.people.at(row)
         for each in user.enrolments:
             period = site.data.plans[each.plan].period_from(each.since)
-            if period.holds(now):
-                until = written(period.until) if period.until else ""
-                enrolled[each.plan].append((user.login, until))
-    if as_json:
-        print_json(
-            [
-                {
-                    "name": each.name,
-                    "label": each.label,
-                    "groups": list(each.groups),
-                    "lasts": str(each.lasts) if each.lasts else None,
-                    "enrolled": [{"login": w, "until": u or None} for w, u in enrolled[each.name]],
-                }
-                for each in site.data.plans.values()
-            ]
-        )
-        return
-    from prim_lantern.show.tables import table
-
-    rows = [
-        (
-            each.name,
-            each.label,
-            ", ".join(each.groups),
-            str(each.lasts or "no end"),
-            "\n".join(f"{w} until {u}" if u else w for w, u in enrolled[each.name]) or "nobody",
-        )
-        for each in site.data.plans.values()
-    ]
-    console().print(table(["Plan", "Called", "Groups", "Lasts", "Enrolled now"], rows))
+            ends = period.until
+            soon = last is None or (ends is not None and ends <= last)
+            if period.holds(now) and soon:
+                found[each.plan].append((user.login, written(ends) if ends else ""))
+    return found
 
 
 @plan.command()

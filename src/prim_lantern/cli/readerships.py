@@ -8,13 +8,10 @@ from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, whos
 from prim_lantern.cli.common import (
     complete_place,
-    json_option,
     opened,
-    print_json,
-    site_option,
 )
+from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.explain import words
-from prim_lantern.show.terminal import console
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import REACHES
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Readership
@@ -26,35 +23,33 @@ def readership() -> None:
 
 
 @readership.command("list")
-@site_option
-@json_option
-def list_readerships(where: str, as_json: bool) -> None:
+@list_of_site
+def list_readerships(where: str, shown: As) -> None:
     """All readerships: who is in them, and at which places they stand."""
-    data = opened(where).data
-    every = [*BUILT_IN_READERSHIPS.values(), *data.readerships.values()]
-    if as_json:
-        print_json(
-            [
-                {
-                    "name": each.name,
-                    "label": each.label,
-                    "readers": [str(who) for who in each.readers],
-                    "all_of": [str(who) for who in each.all_of],
-                    "but_not": [str(who) for who in each.but_not],
-                    "no_exceptions": each.no_exceptions,
-                    "stands_at": _stands_at(data, each.name),
-                }
-                for each in every
-            ]
-        )
-        return
-    from prim_lantern.show.tables import table
+    from prim_lantern.show.records import Column
 
-    rows = [
-        (each.name, each.called, _readers(data, each), ", ".join(_stands_at(data, each.name)))
-        for each in every
+    data = opened(where).data
+    records = [
+        {
+            "name": each.name,
+            "label": each.label,
+            "readers": [str(who) for who in each.readers],
+            "all_of": [str(who) for who in each.all_of],
+            "but_not": [str(who) for who in each.but_not],
+            "no_exceptions": each.no_exceptions,
+            "stands_at": _stands_at(data, each.name),
+            "called": each.called,
+            "view": _readers(data, each),
+        }
+        for each in [*BUILT_IN_READERSHIPS.values(), *data.readerships.values()]
     ]
-    console().print(table(["Readership", "Called", "Who may view", "Stands at"], rows))
+    columns = [
+        Column("name", "Readership", whole=True),
+        Column("called", "Called", shed=1),
+        Column("view", "Who may view"),
+        Column("stands_at", "Stands at"),
+    ]
+    show_list(shown, columns, records, "", keys=list(records[0]))
 
 
 def _readers(data: SiteData, each: Readership) -> str:

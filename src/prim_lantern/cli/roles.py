@@ -10,11 +10,12 @@ import click
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option, texts
+from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.abilities import beyond, from_least_to_most
 from prim_lantern.decide.clauses import brought_along, rows_of
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import UnknownWho
-from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Capability
@@ -27,31 +28,34 @@ def role() -> None:
 
 
 @role.command("list")
-@site_option
-@json_option
-def list_roles(where: str, as_json: bool) -> None:
+@list_of_site
+def list_roles(where: str, shown: As) -> None:
     """All roles from the least able to the most, with to whom they are given."""
+    from prim_lantern.show.records import Column
+
     data = opened(where).data
     ordered = from_least_to_most(data)
-    if as_json:
-        print_json([_role(data, name) for name in ordered])
-        return
-    from prim_lantern.show.tables import table
-
-    rows = [
-        (
-            each.name,
-            each.called,
-            "; ".join(
+    short = [
+        {
+            "name": each.name,
+            "label": each.called,
+            "given": "; ".join(
                 words.listed(words.who(data, to) for to in given.to)
                 for given in data.given
                 if given.role == each.name
             ),
-            each.about,
-        )
+            "about": each.about,
+        }
         for each in map(data.roles.__getitem__, ordered)
     ]
-    console().print(table(["Role", "Called", "Given to", "What it is for"], rows))
+    columns = [
+        Column("name", "Role", whole=True),
+        Column("label", "Called", shed=2),
+        Column("given", "Given to"),
+        Column("about", "What it is for", shed=1),
+    ]
+    records = [_role(data, name) for name in ordered] if shown.as_json else short
+    show_list(shown, columns, records, "There is no role yet: 'role add' makes one.", short=short)
 
 
 @role.command("show")

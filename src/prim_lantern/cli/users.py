@@ -14,6 +14,7 @@ from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, login_of, settings
 from prim_lantern.cli.common import (
     answering,
+    at_option,
     complete_who,
     json_option,
     opened,
@@ -24,7 +25,7 @@ from prim_lantern.cli.common import (
     stood_option,
     texts,
 )
-from prim_lantern.cli.listing import As, listing, show_list
+from prim_lantern.cli.listing import As, list_of_site, listing, show_list
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail
@@ -42,51 +43,45 @@ def user() -> None:
 @user.command("list")
 @click.argument("text", default="")
 @click.option("--newest", is_flag=True, help="Those who joined last come first.")
-@click.option("--status", type=click.Choice(STATUSES), help="Only those in this state.")
-@answering
+@click.option("--status", type=click.Choice(STATUSES), help="Only in this state.")
+@at_option
+@list_of_site
 def list_users(
-    text: str, newest: bool, status: str | None, where: str, at: str | None, as_json: bool
+    text: str, newest: bool, status: str | None, where: str, at: str | None, shown: As
 ) -> None:
     """The people whom TEXT fits (all, when left out), by name or by when they joined."""
+    from prim_lantern.show.records import Column
+
     site = opened(where)
     people = site.find_users(text) if text else list(site.data.users.values())
     people = [each for each in people if status is None or each.status == status]
     people.sort(key=lambda each: names.folded(each.called))
     if newest:
         people.sort(key=lambda each: written(each.joined) if each.joined else "", reverse=True)
-    groups = {
-        each.login: [way.group for way in site.memberships(each.login, at)] for each in people
-    }
-    if as_json:
-        print_json(
-            [
-                {
-                    "login": each.login,
-                    "name": each.name,
-                    "status": each.status,
-                    "joined": written(each.joined) if each.joined else None,
-                    "groups": sorted(set(groups[each.login])),
-                }
-                for each in people
-            ]
-        )
-        return
-    if not people:
-        click.echo(f"Nobody fits {text!r}.")
-        return
-    from prim_lantern.show.tables import table
-
-    rows = [
-        (
-            each.login,
-            each.name,
-            each.status + (" (owner)" if each.login == site.data.owner else ""),
-            written(each.joined) if each.joined else "",
-            ", ".join(dict.fromkeys(groups[each.login])),
-        )
+    records = [
+        {
+            "login": each.login,
+            "name": each.name,
+            "status": each.status,
+            "joined": written(each.joined) if each.joined else None,
+            "groups": sorted({way.group for way in site.memberships(each.login, at)}),
+        }
         for each in people
     ]
-    console().print(table(["Login", "Name", "State", "Joined", "Groups"], rows))
+    columns = [
+        Column("login", "Login", whole=True),
+        Column("name", "Name", shed=2),
+        Column("status", "State"),
+        Column("joined", "Joined", shed=3),
+        Column("groups", "Groups"),
+    ]
+    owner = {"login": site.data.owner}
+    short = [
+        {**each, "status": f"{each['status']} (owner)"} if each["login"] == owner["login"] else each
+        for each in records
+    ]
+    empty = f"Nobody fits {text!r}." if text else "Nobody is in this state."
+    show_list(shown, columns, records, empty, short=short)
 
 
 @user.command("show")
