@@ -192,7 +192,17 @@ def test_unhiding_brings_back_the_readership_of_before(do, demo_folder):
 def test_every_changing_command_has_the_common_options():
     from prim_lantern.cli.main import _COMMANDS, main
 
-    asking = {"list", "show", "check", "schema", "compare", "invitations", "accept", "out"}
+    asking = {
+        "list",
+        "show",
+        "check",
+        "schema",
+        "compare",
+        "invitations",
+        "accept",
+        "out",
+        "holdings",
+    }
     found = 0
     for name in (
         "user",

@@ -273,7 +273,7 @@ class Views:
 
         >>> import prim_lantern as pl
         >>> [each.path for each in pl.open_demo().queue("anneke.sorley").to_decide]
-        ['/log/terns']
+        ['/log/gull-colony', '/log/terns']
         """
         from prim_lantern.decide.queue import Step, queue_of
 
@@ -341,7 +341,7 @@ class Views:
         given role, a readership) stand right there.
 
         >>> import prim_lantern as pl
-        >>> [each.path for each in pl.open_demo().find_items(state="in-review")]
+        >>> [each.path for each in pl.open_demo().find_items(state="in-review", within="/log")]
         ['/log/gull-colony', '/log/terns']
         """
         from prim_lantern.decide.found import items_that_fit
