@@ -31,7 +31,7 @@ ANSWERS = [
     ("may leif move /stations/fennick/landing --below /stations/marrow", 1, "No: Leif Aronsen may not move “Landing at Fennick Rock” (/stations/fennick/landing) below\n/stations/marrow: they may not create it there: nothing gives them the right to create this here.\n"),
     ("may beatrix manage-rights /trustees", 0, "Yes: Beatrix Lowe may manage rights at /trustees: by the role Minute taker.\n"),
     ("may tomasz look-as", 0, "Yes: Tomasz Reeve may look as somebody else at the site: by the role Site helper.\n"),
-    ("may dolores read /patrons", 0, "Yes: Dolores Pine may read “For patrons” (/patrons): it is published, and open to\ngroup Patrons.\n"),
+    ("may dolores read /patrons", 0, "Yes: Dolores Pine may read “For patrons” (/patrons): it is published, and open to group Patrons.\n"),
     ("may group:friends create /events --kind event --filed series:work-parties", 0, "Yes: Somebody in Friends may create an Event below /events, filed under series:work-parties: by the\nrole Work party host, through group Friends.\n"),
     ("may signed-in read /sign-in", 1, "No: Somebody signed in may not read “Sign in” (/sign-in): they are not in the readership Visitors\nnot signed in at /sign-in and below.\n"),
     ("who edit /visit/prices", 0, "3 of 36 active people may edit /visit/prices.\nGuests may not.\n…"),
