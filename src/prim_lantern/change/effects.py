@@ -188,28 +188,50 @@ class Effects:
         return np.append(found, False)[rows[self._engines.index(engine)]]
 
     def _add_by_items(self, found: Pairs, done: set[str | None]) -> None:
-        """Add the others, for the items that are not what they were."""
+        """Add the others, for the items that are not what they were. What items of the same sort
+        come to is worked out once, and shared."""
         paths, (was, now) = self._touched.rows
+        shared: dict[object, dict[str | None, bool]] = {}
         for number in self._touched.items:
+            sort = _sort_of(self.before, int(was[number])), _sort_of(self.after, int(now[number]))
             for action in self.actions:
-                had = self._who_may(self.before, action, int(was[number]))
-                have = self._who_may(self.after, action, int(now[number]))
-                for login in (had ^ have) - done:
-                    found.setdefault((action, paths[number]), {})[login] = login in have
+                if (sort, action) not in shared:
+                    had = _who_may(self.before, action, int(was[number]))
+                    have = _who_may(self.after, action, int(now[number]))
+                    shared[sort, action] = {w: w in have for w in (had ^ have) - done}
+                differs = shared[sort, action]
+                if differs:
+                    key = action, paths[number]
+                    found[key] = {**found[key], **differs} if key in found else differs
 
-    def _who_may(self, engine: Engine, action: str, row: int) -> set[str | None]:
-        if row < 0:
-            return set()
-        path = engine.data.content.names[row]
-        may: set[str | None] = set(lists_of(engine).who_may(action, path))
-        return may | {GUEST} if engine.allows(GUEST, action, path) else may
+
+def _sort_of(engine: Engine, row: int) -> object:
+    """What tells an item from others of which different people may do something: its situation, and
+    who had a hand in it. A link is like no other."""
+    if row < 0:
+        return None
+    path = engine.data.content.names[row]
+    if row in engine.links:
+        return path
+    return engine.situation_of(path), engine.handiwork_on(path), engine.authors(path)
+
+
+def _who_may(engine: Engine, action: str, row: int) -> set[str | None]:
+    if row < 0:
+        return set()
+    path = engine.data.content.names[row]
+    may: set[str | None] = set(lists_of(engine).who_may(action, path))
+    return may | {GUEST} if engine.allows(GUEST, action, path) else may
 
 
 def _counted(pairs: Mapping[tuple[str, str], Mapping[str | None, bool]]) -> Iterator[Changed]:
+    known: dict[int, tuple[int, int, int]] = {}  # many pairs share what they come to
     for (action, where), found in pairs.items():
-        people = [gains for login, gains in found.items() if login is not None]
-        guests = {None: 0, True: 1, False: -1}[found.get(GUEST)]
-        yield Changed(action, where, sum(people), len(people) - sum(people), guests)
+        if id(found) not in known:
+            people = [gains for login, gains in found.items() if login is not None]
+            guests = {None: 0, True: 1, False: -1}[found.get(GUEST)]
+            known[id(found)] = sum(people), len(people) - sum(people), guests
+        yield Changed(action, where, *known[id(found)])
 
 
 def _sides(found: Mapping[str | None, bool]) -> tuple[list[str], list[str]]:
