@@ -288,3 +288,31 @@ def test_json_tells_the_effects_alone(demo_folder, tmp_path):
     file.write_text("path,kind,title\n/a,page,A\n", encoding="utf-8")
     found = run("import", "content", str(file), *HANA, "--json", site=demo_folder)
     assert json.loads(found.stdout)["said"] == ["import 1 item"]
+
+
+CLERK = [
+    ({"login": "ines.varga", "status": "suspended"}, "only the top changes them"),
+    ({"login": "ines.varga", "name": "X"}, "only the top changes them"),
+    ({"login": "hana.okafor", "email": "kit@post.example"}, "the owner alone changes their login"),
+    ({"login": "kit.farrow", "groups": ["staff"]}, "nobody gives themselves more than they have"),
+    ({"login": "kit.farrow", "roles_elsewhere": ["directory:teacher"]}, "nobody gives themselves"),
+    (
+        {"login": "kit.farrow", "attributes": {"position": "keeper", "station": "fennick"}},
+        "nobody gives themselves more than they have",
+    ),
+]
+
+
+@pytest.mark.parametrize(("row", "because"), CLERK)
+def test_a_clerk_comes_to_nothing_by_a_file_of_people(row, because):
+    """Whoever manages people brings others in, and neither the top down nor themselves up."""
+    site = pl.open_demo()
+    with site.change(by="hana.okafor") as change:
+        change.allow("manage-people", to="user:kit.farrow")
+    before = site.data
+    with pytest.raises(pl.NotAllowed, match=because):
+        site.change(by="kit.farrow").import_people([row]).make()
+    assert site.data is before
+    with site.change(by="kit.farrow") as change:  # others, as the groups have it
+        change.import_people([{"login": "zoe.new", "groups": ["friends"]}])
+    assert "zoe.new" in site.members("friends")
