@@ -173,11 +173,16 @@ class Effects:
         if self._touched.spoken_of is None:
             people.append(GUEST)
         paths, rows = self._touched.rows
+        sorts = [tuple(_sort_of_person(e, login) for e in self._engines) for login in people]
+        shared: dict[object, list[tuple[int, bool]]] = {}
         for action in self.actions:
-            for login in people:
-                was, now = (self._answers(e, login, action, rows) for e in self._engines)
-                for row in np.flatnonzero(was != now).tolist():
-                    found.setdefault((action, paths[row]), {})[login] = bool(now[row])
+            for login, sort in zip(people, sorts, strict=True):
+                if (action, sort) not in shared:  # people of one sort gain and lose alike
+                    was, now = (self._answers(e, login, action, rows) for e in self._engines)
+                    differs = np.flatnonzero(was != now).tolist()
+                    shared[action, sort] = [(row, bool(now[row])) for row in differs]
+                for row, gains in shared[action, sort]:
+                    found.setdefault((action, paths[row]), {})[login] = gains
         self._add_by_items(found, set(people))
         return found
 
@@ -203,6 +208,14 @@ class Effects:
                 if differs:
                     key = action, paths[number]
                     found[key] = {**found[key], **differs} if key in found else differs
+
+
+def _sort_of_person(engine: Engine, login: str | None) -> object:
+    """What tells somebody from others who may do something else: all that words may say of them;
+    the owner, and whoever had a hand in an item, are like no other."""
+    known = login if login in engine.data.users else None
+    mask, own, _ = engine.crowd[known]
+    return login if own or engine.is_owner(known) else mask
 
 
 def _sort_of(engine: Engine, row: int) -> object:
