@@ -108,6 +108,10 @@ def test_who_for_one_item_several_actions_and_what_needs_more():
         (["file-under", "/log/seal-count", "--filed", "topic:press"],
          "3 of 36 active people may file /log/seal-count under topic:press."),
         (["manage-rights", "/trustees"], "3 of 36 active people may manage rights at /trustees."),
+        (["edit", "site"], "18 of 36 active people may edit something on the site."),
+        (["edit", "topic:press"], "2 of 36 active people may edit something filed under topic:press."),
+        (["any", "site"], "36 of 36 active people may change anything on the site."),
+        (["manage-rights", "site"], "2 of 36 active people may manage rights at the whole site."),
         (["read", "/news"], "36 of 36 active people may read /news."),
     ):  # fmt: skip
         done = run("who", *arguments, variables=NOW)

@@ -126,6 +126,11 @@ def test_what_was_edited_by_hand_is_said_by_every_command_and_shown(tmp_path):
     assert made.returncode == 0
     assert "(by hand)" in run("history", "--last", "2", site=folder).stdout
     assert run("may", "gwen", "read", "/trustees", site=folder).stderr == ""
+    (folder / ".last" / "site.toml").write_text(
+        "[site", encoding="utf-8"
+    )  # no question fails by it
+    still = run("may", "gwen", "read", "/trustees", site=folder, variables=NOW)
+    assert (still.returncode, still.stderr) == (0, "")
 
 
 def test_hiding_says_who_still_reads_it_and_by_which_line():

@@ -386,6 +386,7 @@ def test_trouble_with_a_database_is_told_and_changes_nothing(tmp_path):
     for address, because in (
         ("sqlite:///nowhere.db", "no such file"),
         ("nosuch://me:secret@x/y", r"'nosuch://me:\*\*\*@x/y': write sqlite:///site.db"),
+        ("nosuch://me:se@cr@x/y", r"'nosuch://me:\*\*\*@x/y': write sqlite:///site.db"),
     ):
         with pytest.raises(pl.NoSite, match=because):
             pl.open_site(address)

@@ -28,7 +28,7 @@ from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
-from prim_lantern.change.summary import Line, cautions_of, lines_of
+from prim_lantern.change.summary import Line, cautions_of, lines_later, lines_of
 from prim_lantern.change.undoing import Resting, resting_on
 from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import (
@@ -357,10 +357,7 @@ class Change:
         proposal = self._proposal
         before = self._site.engine_for(proposal.before, proposal.made.at)
         found = later_effects(before, proposal.data, proposal.renames, self._pieces)
-        effects = self.effects()
-        now = frozenset(effects) if effects.nameable else frozenset()
-        told = ((when, lines_of(each, told=now)) for when, each in found)
-        return [(when, lines) for when, lines in told if lines]
+        return lines_later(self.effects(), found)
 
     def why_nothing(self) -> list[str]:
         """Where nobody gains or loses anything by it: why, a sentence each."""

@@ -72,6 +72,15 @@ def lines_of(
     return lines
 
 
+def lines_later(
+    effects: Effects, later: Iterable[tuple[str, Effects]]
+) -> list[tuple[str, list[Line]]]:
+    """In short what a change comes to later, without what is told of now already."""
+    now = frozenset(effects) if effects.nameable else frozenset()
+    found = ((when, lines_of(each, told=now)) for when, each in later)
+    return [(when, lines) for when, lines in found if lines]
+
+
 def _every(effects: Effects) -> list[str]:
     """All actions on an item that is there."""
     return [each for each in effects.after.data.item_actions if each not in NEED_MORE]

@@ -6,12 +6,13 @@ import csv
 import sys
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, NamedTuple
 
 import click
 
 from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.common import (
+    gathered,
     json_option,
     opened,
     person_exactly,
@@ -32,8 +33,6 @@ from prim_lantern.show.changes import (
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.names import folded
 from prim_lantern.site.who import AUDIENCES
-
-_Command = TypeVar("_Command", bound=Callable[..., Any])
 
 by_option = click.option(
     "--by",
@@ -56,21 +55,6 @@ class How(NamedTuple):
     to_csv: str | None
 
 
-def changing(command: _Command) -> Any:
-    """The options that every command has which changes something; it gets them as `how`."""
-
-    def with_how(**given: Any) -> Any:
-        how = How(**{name: given.pop(name) for name in How._fields})
-        return command(how=how, **given)
-
-    with_how.__doc__ = command.__doc__
-    with_how.__name__ = command.__name__
-    with_how.__click_params__ = getattr(command, "__click_params__", [])  # type: ignore[attr-defined]
-    for option in reversed(_OPTIONS):
-        with_how = option(with_how)
-    return with_how
-
-
 _OPTIONS = (
     by_option,
     click.option("--because", default="", metavar="TEXT", help="Why; the history keeps it."),
@@ -81,6 +65,9 @@ _OPTIONS = (
     site_option,
     json_option,
 )
+
+changing = gathered(How, "how", _OPTIONS)
+"""The options that every command has which changes something; it gets them as `how`."""
 
 
 def maker(site: Changeable, by: str | None) -> str:

@@ -88,13 +88,22 @@ def opened(where: str) -> Site:
     if stood:
         return site.as_it_stood(stood)
     _tell_apart(site, ctx.params.get("at"))
-    if site.store.by_hand():
+    _tell_of_hand_work(site)
+    return site
+
+
+def _tell_of_hand_work(site: Site) -> None:
+    """Say so where a folder was edited by hand; nobody's question fails because of that."""
+    try:
+        edited = site.store.by_hand()
+    except (PrimLanternError, OSError):
+        return  # 'history check' and 'folder changes' say what is wrong
+    if edited:
         click.echo(
             "Note: the folder was edited by hand since the last change;\n"
             "      'prim-lantern folder changes' shows what it comes to.",
             err=True,
         )
-    return site
 
 
 def _tell_apart(site: Site, at: str | None) -> None:
@@ -185,6 +194,26 @@ def whom(site: Site, text: str) -> str:
 def texts(text: str | None) -> tuple[str, ...]:
     """The entries of a text with commas."""
     return tuple(each for each in map(str.strip, (text or "").split(",")) if each)
+
+
+def gathered(
+    into: Any, name: str, options: Sequence[Callable[[Any], Any]]
+) -> Callable[[Callable[..., Any]], Any]:
+    """Gives a command some options, which it gets together as one named tuple."""
+
+    def decorate(command: Callable[..., Any]) -> Any:
+        def with_it(**given: Any) -> Any:
+            value = into(**{field: given.pop(field) for field in into._fields})
+            return command(**{name: value}, **given)
+
+        with_it.__doc__ = command.__doc__
+        with_it.__name__ = command.__name__
+        with_it.__click_params__ = getattr(command, "__click_params__", [])  # type: ignore[attr-defined]
+        for option in reversed(options):
+            with_it = option(with_it)
+        return with_it
+
+    return decorate
 
 
 def completing(

@@ -10,7 +10,7 @@ import click
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.later import later_effects
 from prim_lantern.change.nothing import why_nothing
-from prim_lantern.change.summary import cautions_of, lines_of
+from prim_lantern.change.summary import cautions_of, lines_later, lines_of
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
 from prim_lantern.decide.engine import Engine
@@ -106,7 +106,7 @@ def changes(path: str | None, where: str, as_json: bool) -> int:
         return 0
     click.echo(styled("Edited by hand", "strong"))
     print_lines(line for piece in pieces for line in piece_lines(piece))
-    later = [(when, lines_of(each)) for when, each in later_effects(before, data, (), pieces)]
+    later = lines_later(effects, later_effects(before, data, (), pieces))
     because = why_nothing(before, effects.after, pieces) if not lines else []
     print_lines(effect_lines(lines, later, because, creating_counted=effects.creating_counted))
     print_lines(caution_lines(cautions))

@@ -189,12 +189,11 @@ def _still(change: Change, path: str) -> Iterator[str]:
     found: dict[tuple[str, tuple[str, ...]], list[str]] = {}
     for each in access_to(effects.after, ["read"], place(path), below=False):
         login = each.who
-        item = change.data.items[path]
         about = effects.after.subject(path)
         above = login == change.data.owner or (
             login is not None and effects.after.reference.all_access(login, about) is not None
         )
-        if path in each.places and login not in item.authors and not above:
+        if path in each.places and login not in about.authors and not above:
             name = change.data.users[login].called if login is not None else "Guests"
             found.setdefault((each.why, each.written), []).append(name)
     for (why, written), names in found.items():

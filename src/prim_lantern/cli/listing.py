@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from prim_lantern.cli.common import json_option, print_json, site_option, stood_option
+from prim_lantern.cli.common import gathered, json_option, print_json, site_option, stood_option
 from prim_lantern.show.terminal import console
 
 if TYPE_CHECKING:
@@ -25,23 +25,16 @@ class As(NamedTuple):
     everything: bool
 
 
-def listing(command: _Command) -> Any:
-    """The options that every list has; the command gets them as `shown`."""
-
-    def with_shown(**given: Any) -> Any:
-        shown = As(**{name: given.pop(name) for name in As._fields})
-        return command(shown=shown, **given)
-
-    with_shown.__doc__ = command.__doc__
-    with_shown.__name__ = command.__name__
-    with_shown.__click_params__ = getattr(command, "__click_params__", [])  # type: ignore[attr-defined]
-    for option in (
-        json_option,
-        click.option("--all", "everything", is_flag=True, help="Every row, however many."),
+listing = gathered(
+    As,
+    "shown",
+    (
         click.option("--csv", "to_csv", metavar="FILE", help="Write CSV ('-': to the output)."),
-    ):
-        with_shown = option(with_shown)
-    return with_shown
+        click.option("--all", "everything", is_flag=True, help="Every row, however many."),
+        json_option,
+    ),
+)
+"""The options that every list has; the command gets them as `shown`."""
 
 
 def list_of_site(command: _Command) -> Any:

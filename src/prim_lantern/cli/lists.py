@@ -69,8 +69,9 @@ def who(
     wanted = [] if actions == "any" else list(texts(actions))
     _only_with("--filed", filed, "file-under", wanted)
     _only_with("--kind", kind, "create", wanted)
-    needs_item = not below and place.startswith("/") and wanted != ["create"]
-    if needs_item and not set(wanted) <= {*MANAGING_ACTIONS}:
+    managing = bool(wanted) and set(wanted) <= {*MANAGING_ACTIONS}
+    below = below or not (place.startswith("/") or managing)  # what is on the site, or filed there
+    if wanted and not (below or managing or wanted == ["create"]):
         site.data.item(place)
     found = site.access_to(filed or place, wanted, at, kind=kind, below=below or filed is not None)
     if filed is not None:
@@ -81,15 +82,25 @@ def who(
         ]
     found = [each for each in found if each.places]
     if not (shown.as_json or shown.to_csv):
-        at = f"{place}{' or below it' if below else ''}{f' under {filed}' if filed else ''}"
-        doing = words.doings(site.data, wanted, kind) if wanted else "change anything at"
-        _say_how_many(site, found, f"{doing} {at}")
+        doing = words.doings(site.data, wanted, kind) if wanted else "change"
+        under = f" under {filed}" if filed else ""
+        called = _called(place, below=below, something="something" if wanted else "anything")
+        at = "anything at " if place.startswith("/") and not wanted else ""
+        _say_how_many(site, found, f"{doing} {at}{called}{under}")
     _show_access(site, found, wanted, below=below, shown=shown)
 
 
 def _only_with(option: str, value: object, action: str, wanted: Sequence[str]) -> None:
     if value and wanted and action not in wanted:
         raise BadQuestion(f"{option} belongs to {action}.")
+
+
+def _called(place: str, *, below: bool, something: str) -> str:
+    if place == "site":
+        return f"{something} on the site" if below else "the whole site"
+    if place.startswith("/"):
+        return f"{place} or below it" if below else place
+    return f"{something} filed under {place}" if below else place
 
 
 def _is_at(path: str, place: str, below: bool) -> bool:

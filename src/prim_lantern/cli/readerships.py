@@ -14,7 +14,7 @@ from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import REACHES
-from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Readership
+from prim_lantern.site.rights import BUILT_IN_READERSHIPS
 
 
 @click.group(short_help="Readerships: list, define, set where they hold.")
@@ -39,7 +39,7 @@ def list_readerships(where: str, shown: As) -> None:
             "no_exceptions": each.no_exceptions,
             "stands_at": _stands_at(data, each.name),
             "called": each.called,
-            "view": _readers(data, each),
+            "view": words.readers(data, each),
         }
         for each in [*BUILT_IN_READERSHIPS.values(), *data.readerships.values()]
     ]
@@ -50,15 +50,6 @@ def list_readerships(where: str, shown: As) -> None:
         Column("stands_at", "Stands at"),
     ]
     show_list(shown, columns, records, "", keys=list(records[0]))
-
-
-def _readers(data: SiteData, each: Readership) -> str:
-    text = words.listed((words.who(data, who) for who in each.readers), "or") or "nobody"
-    if each.all_of:
-        text += f", who is in all of {words.listed(words.who(data, who) for who in each.all_of)}"
-    if each.but_not:
-        text += f", but not {words.listed((words.who(data, who) for who in each.but_not), 'or')}"
-    return text + (", no exceptions" if each.no_exceptions else "")
 
 
 def _stands_at(data: SiteData, name: str) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
@@ -154,17 +154,9 @@ class _Found:
 
 
 def _open_to(data: SiteData, readership: Readership, at: Place) -> str:
-    def named(some: Sequence[Any], last: str) -> str:
-        return words.listed((words.who(data, each) for each in some), last)
-
-    text = f"{words.where(at).removeprefix('at ').removeprefix('on ')}: "
-    text = f"{text[:1].upper()}{text[1:]}readership {readership.called}, "
-    text += f"for {named(readership.readers, 'and')}" if readership.readers else "for nobody"
-    if readership.all_of:
-        text += f" who are all of {named(readership.all_of, 'and')}"
-    if readership.but_not:
-        text += f" but not {named(readership.but_not, 'or')}"
-    return text + (", without exceptions" if readership.no_exceptions else "")
+    where = words.where(at).removeprefix("at ").removeprefix("on ")
+    called = f"readership {readership.called}, for {words.readers(data, readership)}"
+    return f"{where[:1].upper()}{where[1:]}: {called}"
 
 
 # Facts ------------------------------------------------------------------------------------------

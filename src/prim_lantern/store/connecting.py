@@ -33,7 +33,7 @@ WHO_WRITES: Final = """
 
 _CONNECTING: Final = 20  # seconds
 _STEP: Final = 200  # milliseconds between two looks whether one's turn has come
-_PASSWORD: Final = re.compile(r"(://[^:/@]*:)[^@]*@")
+_PASSWORD: Final = re.compile(r"(://[^:/@]*:).*@")  # a password may hold an @ itself
 
 
 def url_of(address: str) -> URL:
@@ -96,15 +96,21 @@ def _server(url: URL) -> Engine:
         connect_args={"connect_timeout": _CONNECTING, **name},
     )
     event.listen(engine, "begin", _begin)
-    if hasattr(os, "register_at_fork"):  # two processes must never share a connection
-        here = weakref.ref(engine)
-        os.register_at_fork(after_in_child=lambda: _forget_connections(here()))
+    _keeping.add(engine)
     return engine
 
 
-def _forget_connections(engine: Engine | None) -> None:
-    if engine is not None:
+_keeping: Final[weakref.WeakSet[Engine]] = weakref.WeakSet()
+
+
+def _forget_connections() -> None:
+    """Let a forked process have connections of its own: two must never share one."""
+    for engine in _keeping:
         engine.dispose(close=False)
+
+
+if hasattr(os, "register_at_fork"):
+    os.register_at_fork(after_in_child=_forget_connections)
 
 
 def _begin(connection: Connection) -> None:

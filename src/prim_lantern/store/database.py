@@ -10,6 +10,7 @@ from functools import partial
 from typing import Any, Final
 
 from sqlalchemy import Connection, insert, select, text, update
+from sqlalchemy.exc import SQLAlchemyError
 
 from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.record import Record
@@ -67,8 +68,11 @@ class DatabaseStore(Store):
             return self._holder.told()
         if self._engine.dialect.name != "postgresql":
             return ""
-        with self._engine.connect() as connection:
-            found = connection.execute(text(WHO_WRITES)).first()
+        try:
+            with self._engine.connect() as connection:
+                found = connection.execute(text(WHO_WRITES)).first()
+        except SQLAlchemyError:
+            return ""  # it is only more to say beside what went wrong
         return (
             since_when(found.application_name or found.usename, found.xact_start) if found else ""
         )

@@ -10,7 +10,7 @@ from prim_lantern.decide.clauses import Clause
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, Place
-from prim_lantern.site.rights import Given, Rule
+from prim_lantern.site.rights import Given, Readership, Rule
 from prim_lantern.site.who import Who
 from prim_lantern.wording import with_article
 
@@ -96,6 +96,20 @@ def who(data: SiteData, each: Who) -> str:
             return "its authors"
         case _:
             return _AUDIENCES[each.name]
+
+
+def readers(data: SiteData, readership: Readership) -> str:
+    """Who is in a readership: "group Patrons or group Staff, but not group Friends"."""
+
+    def named(some: Iterable[Who], last: str) -> str:
+        return listed((who(data, each) for each in some), last)
+
+    text = named(readership.readers, "or") or "nobody"
+    if readership.all_of:
+        text += f", who is in all of {named(readership.all_of, 'and')}"
+    if readership.but_not:
+        text += f", but not {named(readership.but_not, 'or')}"
+    return text + (", no exceptions" if readership.no_exceptions else "")
 
 
 def where(place: Place) -> str:
