@@ -26,7 +26,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE
 from prim_lantern.site.places import SITE, Place
-from prim_lantern.site.rights import Capability, Given, Role
+from prim_lantern.site.rights import Capability, Given, PlaceSetting, Role
 from prim_lantern.site.who import Who
 
 SECTION = "/s3"
@@ -43,7 +43,7 @@ CHANGES: Mapping[str, dict[str, Any]] = {
     },
     "a deny": {"do": "deny", "actions": "edit", "to": GROUP, "where": SECTION},
     "a role given": {"do": "give", "role": "edits", "to": GROUP, "within_any": SECTION},
-    "a readership": {"do": "set-readership", "where": SECTION, "readership": "r1"},
+    "another readership": {"do": "set-readership", "where": SECTION, "readership": "r2"},
 }  # fmt: skip
 OF_PEOPLE: Mapping[str, dict[str, Any]] = {
     "a member added": {"do": "add-members", "group": "g7"},
@@ -76,7 +76,12 @@ def with_managers(data: SiteData) -> tuple[SiteData, list[str]]:
         given.append(
             Given("manages-rights", who, there) if held else Given("manages-people", who, (SITE,))
         )
-    return data.with_parts(roles={**data.roles, **roles}, given=(*data.given, *given)), makers
+    closed = PlaceSetting(there[0], readership="r1")
+    return data.with_parts(
+        roles={**data.roles, **roles},
+        given=(*data.given, *given),
+        places=(*data.places, closed),
+    ), makers
 
 
 def measured(engine: Engine, by: str, operation: dict[str, Any]) -> Took:
@@ -96,7 +101,9 @@ def every_row(users: int, items: int) -> Iterator[tuple[str, str, Took]]:
     engine = Engine(data, NOON)
     engine.settle_all()
     for (name, held), by in zip(HELD.items(), makers, strict=True):
-        changes = CHANGES if held else _of_people(data)
+        below = {"where": next(data.tree.steps_below(SECTION))}
+        narrowed = {"a readership put below": {**CHANGES["another readership"], **below}}
+        changes = {**CHANGES, **narrowed} if held else _of_people(data)
         for change, operation in changes.items():
             yield name, change, measured(engine, by, operation)
 

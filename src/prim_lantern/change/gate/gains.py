@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence, Set
 from contextlib import suppress
 from datetime import datetime
 from functools import cached_property
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from prim_lantern.change.gate.differing import Differing
 from prim_lantern.change.gate.finals import final_roles, final_whos, has_finals
@@ -24,7 +24,6 @@ from prim_lantern.change.gate.people import (
     joined,
     lost_by,
     pictured_member,
-    pictured_people,
     stewarded,
     there_on_both,
 )
@@ -39,7 +38,6 @@ from prim_lantern.change.gate.search import (
     touched_in,
 )
 from prim_lantern.change.gate.shortfall import Shortfall
-from prim_lantern.change.gate.spots import Spot
 from prim_lantern.decide import subject
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.belonging import Way as WayIn
@@ -54,13 +52,15 @@ from prim_lantern.site.places import is_above
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
 
+_AT_A_GLANCE: Final = 24  # people who are looked at first
+
 
 class Short(NamedTuple):
-    """A time in which whoever makes a change lacks some actions of all that it can open, with some
-    items at which they do; and the actions of managing that it may give."""
+    """A time in which whoever makes a change lacks some actions of all that it can open; and the
+    actions of managing that it may give."""
 
     stretch: Stretch
-    lacking: dict[str, list[Spot]]
+    lacking: frozenset[str]
     managing: frozenset[str]
 
     def covers(self, at: datetime) -> bool:
@@ -174,16 +174,24 @@ class Gains:
                 found |= {Who("group", group) for way in ways for group in _with_upper(data, way)}
         return found
 
-    def _shortfalls(self) -> Iterator[Short]:
-        """The times in which the maker lacks some actions of all that the change can open."""
+    @cached_property
+    def _stretches_of_maker(self) -> list[Stretch]:
+        """The times in which nothing turns that reaches the maker."""
         turns = self._turns_of_maker | self._turns_about(self._whos_of_maker)
         turns |= {end for each in self.differing.clauses for end in each.period if end is not None}
-        for stretch in self._cut(turns):
-            within = touched_in(self.judged, stretch)
-            shortfall = Shortfall(self.judged, self.differing, stretch, within)
+        return self._cut(turns)
+
+    def _shortfalls(self) -> Iterator[Short]:
+        """The times in which the maker lacks some actions of all that the change can open."""
+        for stretch in self._stretches_of_maker:
+            shortfall = self._shortfall(stretch)
             lacking = shortfall.lacking()
             if lacking or shortfall.managing:
                 yield Short(stretch, lacking, shortfall.managing)
+
+    def _shortfall(self, stretch: Stretch) -> Shortfall:
+        within = touched_in(self.judged, stretch)
+        return Shortfall(self.judged, self.differing, stretch, within)
 
     def _same(self, after: Engine) -> bool:
         """Whether the two sites say the same at a moment."""
@@ -209,14 +217,8 @@ class Gains:
             every = frozenset({*self.judged.after.item_actions, *MANAGING_ACTIONS})
             looked_at = [(stretch, every) for stretch in self.stretches]
         else:
-            short = list[Short]()
-            for each in self._shortfalls():
-                short.append(each)
-                found = list(self._at_a_glance(each))
-                if found:
-                    yield from found
-                    return
-            looked_at = self._to_look_at(short)
+            yield from self._at_a_glance()
+            looked_at = self._to_look_at(list(self._shortfalls()))
         effort = Effort()
         for stretch, lacking in looked_at:
             if lacking:
@@ -232,19 +234,16 @@ class Gains:
                     yield from self._of_own_work(stretch, search)
             yield from self._by_authors(stretch)
 
-    def _at_a_glance(self, short: Short) -> Iterator[Gain]:
-        """What is gained where the maker is known to lack it: mostly it shows there already."""
-        if short.lacking:
-            for people in (pictured_people, self._people):  # the pictured are few
-                some = people(short.stretch)
-                search = Search(self.judged, self.differing, short.stretch, some)
-                found = False
-                with suppress(TooMuch):  # all is looked at in order afterwards
-                    for gain in search.at(short.lacking):
-                        found = True
-                        yield gain
-                if found:
-                    return
+    def _at_a_glance(self) -> Iterator[Gain]:
+        """What some people gain at one sort of item: mostly what is gained shows there already."""
+        for stretch in self._stretches_of_maker[:1]:
+            lacking = self._shortfall(stretch).lacking(at_a_glance=True)
+            everybody = Search(self.judged, self.differing, stretch, self._people(stretch))
+            people = everybody.likely() or everybody.people
+            some = people[:: len(people) // _AT_A_GLANCE + 1]
+            search = Search(self.judged, self.differing, stretch, some, lacking=lacking)
+            with suppress(TooMuch):  # all is looked at afterwards
+                yield from search.gains(at_a_glance=True)
 
     def _to_look_at(self, short: Sequence[Short]) -> list[tuple[Stretch, frozenset[str]]]:
         """The times at which somebody may gain what the maker lacks, with the actions."""
@@ -252,9 +251,7 @@ class Gains:
             return []
         found = []
         for stretch in self.stretches:
-            lacking = [
-                {*each.lacking, *each.managing} for each in short if each.covers(stretch.start)
-            ]
+            lacking = [each.lacking | each.managing for each in short if each.covers(stretch.start)]
             if lacking or self.judged.new_authors:
                 found.append((stretch, frozenset[str]().union(*lacking)))
         return found

@@ -4,20 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import islice
-from typing import Final
 
 from prim_lantern.change.gate import asks, top
 from prim_lantern.change.gate.gains import Gains
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.missing import Missing, from_the_top
-from prim_lantern.change.gate.search import Gain
 from prim_lantern.change.gate.telling import freed_of, gained
 from prim_lantern.change.operations.base import Made
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.people import ACTIVE
 from prim_lantern.site.places import SITE, Place
-
-_LOOKED_AT: Final = 8
 
 
 def missing_for(judged: Judged) -> list[Missing]:
@@ -47,27 +43,13 @@ def _by_effects(judged: Judged) -> Iterator[Missing]:
     gains = Gains(judged)
     words = "words" in judged.sorts and not (judged.only_narrows and "people" not in judged.sorts)
     if words or judged.new_authors:
-        yield from _first(judged, gains.by_words())
+        yield from (gained(judged, each) for each in islice(gains.by_words(), 1))
     if "people" in judged.sorts:
-        yield from _first(judged, gains.by_people())
+        yield from (gained(judged, each) for each in islice(gains.by_people(), 1))
     if judged.sorts & {"words", "people"}:
         for each in gains.freed():
             yield from_the_top(freed_of(judged, each))
             break
-
-
-def _first(judged: Judged, found: Iterator[Gain]) -> Iterator[Missing]:
-    """The gain that tells most of the first few: of an action that the change itself names."""
-    named = {action for rule in judged.gone_and_come("rules")[1] for action in rule.actions}
-    first = next(found, None)
-    if first is None:
-        return
-    telling = first
-    for each in islice(found, _LOOKED_AT):
-        if telling.action in named or each.at != first.at:
-            break
-        telling = each if each.action in named else telling
-    yield gained(judged, telling)
 
 
 # Who else could, and what one gives away ------------------------------------------------------

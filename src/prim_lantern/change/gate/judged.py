@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 from prim_lantern.change.operations.base import Made
 from prim_lantern.change.pieces import Piece, differences
@@ -17,8 +17,8 @@ from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.engine import Engine
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place
-from prim_lantern.site.rights import PlaceSetting
-from prim_lantern.site.who import Who
+from prim_lantern.site.rights import PlaceSetting, Readership
+from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 
 _WORDS = frozenset({"rules", "given", "roles", "readerships", "kinds", "actions", "category_sets"})
 _PEOPLE = frozenset({"users", "groups", "plans"})
@@ -206,7 +206,7 @@ class Judged:
     @cached_property
     def only_narrows(self) -> bool:
         """Whether the words that differ can give nobody anything: denies that come, allows that
-        go."""
+        go, readerships that let in fewer."""
         was, now = self.base, self.after
         parts = ("roles", "kinds", "actions", "rights_cut_at")
         if any(getattr(was, part) != getattr(now, part) for part in parts):
@@ -214,7 +214,7 @@ class Judged:
         gone, come = self.gone_and_come("rules")
         given = any(self.gone_and_come("given"))
         narrows = all(rule.allow for rule in gone) and not any(rule.allow for rule in come)
-        return narrows and not given and _standing(was) == _standing(now)
+        return narrows and not given and _lets_in_fewer(_standing(was), _standing(now))
 
     @cached_property
     def new_authors(self) -> list[tuple[str, frozenset[str]]]:
@@ -261,10 +261,58 @@ def _renames_only(piece: Piece) -> bool:
     return False
 
 
-def _standing(data: SiteData) -> dict[tuple[str, str], object]:
+class _Standing(NamedTuple):
+    """A readership that stands at a place."""
+
+    place: Place
+    from_above: bool
+    readership: Readership
+
+
+def _standing(data: SiteData) -> dict[tuple[str, str], _Standing]:
     """The readerships that stand at places, and how."""
-    found: dict[tuple[str, str], object] = {
-        spot: (each.place, each.readership_from_above, data.readership(each.readership or ""))
-        for spot, each in data.readerships_at.items()
+    default = _Standing(SITE, True, data.readership(data.default_readership))
+    return {
+        ("site", "site"): default,
+        **{
+            spot: _Standing(
+                each.place, each.readership_from_above, data.readership(each.readership or "")
+            )
+            for spot, each in data.readerships_at.items()
+        },
     }
-    return {**found, ("site", "site"): data.readership(data.default_readership)}
+
+
+def _lets_in_fewer(
+    were: Mapping[tuple[str, str], _Standing], are: Mapping[tuple[str, str], _Standing]
+) -> bool:
+    """Whether nobody passes a readership anywhere who did not before: to read, one passes all that
+    are met, so that each that comes keeps out only."""
+    for spot in {**were, **are}:
+        was, now = were.get(spot), are.get(spot)
+        if was == now:
+            continue
+        if now is None or (was is None and not now.from_above):
+            return False
+        if was is not None and not (
+            was.place == now.place
+            and now.from_above >= was.from_above
+            and was.readership.no_exceptions == now.readership.no_exceptions
+            and _narrower(now.readership, was.readership)
+        ):
+            return False
+    return True
+
+
+def _narrower(one: Readership, other: Readership) -> bool:
+    """Whether whoever is in one readership is surely in the other, too."""
+    return (
+        all(_is_among(who, other.readers) for who in one.readers)
+        and set(other.all_of) <= set(one.all_of)
+        and set(other.but_not) <= set(one.but_not)
+    )
+
+
+def _is_among(who: Who, readers: Sequence[Who]) -> bool:
+    signed_in = SIGNED_IN in readers and who not in (EVERYONE, GUESTS)
+    return who in readers or EVERYONE in readers or signed_in

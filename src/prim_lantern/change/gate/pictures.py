@@ -215,6 +215,11 @@ class Picture:
             )
         ]
 
+    @cached_property
+    def first_sorts(self) -> list[Sort]:
+        """The first sort of each state."""
+        return list({each.state: each for each in reversed(self.sorts)}.values())[::-1]
+
     # Where ----------------------------------------------------------------------------------------
 
     def ways(self, sort: Sort) -> list[Way]:

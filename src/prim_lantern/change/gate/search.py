@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
+from collections.abc import Iterator, Sequence, Set
 from datetime import datetime
-from functools import cached_property
-from itertools import islice
-from typing import Any, Final, NamedTuple
+from functools import cached_property, partial
+from typing import Final, NamedTuple
 
 import numpy as np
 
 from prim_lantern.change.gate.differing import Differing
 from prim_lantern.change.gate.finals import final_actions
+from prim_lantern.change.gate.finding import find
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch
-from prim_lantern.change.gate.pictures import Pictures, Sort, Way
+from prim_lantern.change.gate.pictures import Picture, Pictures, Sort
 from prim_lantern.change.gate.shortfall import CREATE, FILE
-from prim_lantern.change.gate.spots import Lanes, Spot, filed_anew, spots
-from prim_lantern.change.gate.spread import Answers, Bools, Spread
+from prim_lantern.change.gate.spots import EACH, FIRST, NEXT, Asks, Lane, Question, all_of, any_of
+from prim_lantern.change.gate.spread import Bools, Spread
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
@@ -42,15 +42,14 @@ class Effort:
     def __init__(self) -> None:
         self.spent = 0
 
-    def spend(self, people: int, items: int = 1) -> bool:
-        """Look at some more items for some people; False where that would be too much."""
-        self.spent += items * (people + EACH_ITEM)
+    def spend(self, effort: int) -> bool:
+        """Look at something more; False where that would be too much."""
+        self.spent += effort
         return self.spent <= AT_MOST
 
 
-AT_MOST: Final = 60_000_000  # some ten seconds
-EACH_ITEM: Final = 700  # an item costs as much as so many people
-_TOLD_APART: Final = 4  # to tell items apart costs more than to look at one of them
+_LIKELY: Final = 12
+AT_MOST: Final = 8_000_000  # some ten seconds
 
 
 class Gain(NamedTuple):
@@ -69,6 +68,36 @@ class Gain(NamedTuple):
     by_own: bool = False
     category: str | None = None
     unsure: bool = False
+
+
+class Sides(NamedTuple):
+    """Some people before and after; `earlier` is before a change of one's own that is taken back:
+    what they could do then they may come to again."""
+
+    people: Sequence[Person]
+    was: Spread
+    now: Spread
+    earlier: tuple[Spread, ...]
+
+    @classmethod
+    def of(cls, stretch: Stretch, people: Sequence[Person]) -> Sides:
+        """The same people at one time."""
+        then = stretch.then
+        return cls(
+            people,
+            Spread(stretch.before, [each.before for each in people]),
+            Spread(stretch.after, [each.after for each in people]),
+            () if then is None else (Spread(then, [_mask(then, each) for each in people]),),
+        )
+
+
+class Sought(NamedTuple):
+    """A question, with what it is about and the sorts of items that it is asked of."""
+
+    question: Question
+    asked: Asked
+    picture: Picture
+    sorts: Sequence[Sort]
 
 
 class Search:
@@ -97,17 +126,14 @@ class Search:
         self.suspects = False
         """Whether some gain something of their own that the maker may not do for others."""
         self.pictures = self._pictures()
-        self.was = Spread(stretch.before, [each.before for each in people])
-        self.now = Spread(stretch.after, [each.after for each in people])
+        self._of_anybody = Sides.of(stretch, people)
+        self._of_authors = Sides.of(stretch, [e for e in people if e.login is not None])
+        """A guest is never an author."""
         self.maker = [
             Spread(engine, [self._mask_of_maker(engine)])
             for engine in (None if alone else stretch.before, stretch.then)
             if engine is not None and judged.by in engine.data.users
         ]
-        then = stretch.then
-        self.earlier = [] if then is None else [Spread(then, [_mask(then, e) for e in people])]
-        """The same people before a change of one's own that is taken back: what they could do then
-        they may come to again."""
 
     def _mask_of_maker(self, engine: Engine) -> int:
         if self.judged.by not in engine.data.users:
@@ -140,55 +166,54 @@ class Search:
 
     # Gains --------------------------------------------------------------------------------------
 
-    def gains(self) -> Iterator[Gain]:
-        """What they gain that the one who makes the change could not do."""
+    def gains(self, *, at_a_glance: bool = False) -> Iterator[Gain]:
+        """What they gain that the one who makes the change could not do; `at_a_glance`, only at the
+        first sort of item of each state."""
         if not self.people:
             return
-        for author in (False, True):
-            for action in plain_actions(self.stretch.after.data):
-                if self._looked_at(action):
-                    for _, ways in self._ways(action):
-                        yield from self._of_items(Asked(action, author=author), ways)
-            if self._looked_at("file-under"):
-                for _, ways in self._ways("file-under"):
-                    yield from self._of_filing(author, ways)
-            if self._looked_at("create") or self._looked_at("file-under"):
-                yield from self._creating(author)
+        sought = list(self._sought())
+        most = max((len(each.sorts) for each in sought), default=0)
+        for number in range(most):
+            for each in sought:
+                if number < len(each.sorts):
+                    sort = each.sorts[number]
+                    if not at_a_glance or sort in each.picture.first_sorts:
+                        yield from self._found(each, sort)
         yield from self._of_managing()
+
+    def likely(self) -> list[Person]:
+        """Those who gain something at one of a few items that are filed under nothing."""
+        actions, sides = {"read", *self._named}, self._of_anybody
+        found = np.zeros(len(self.people), dtype=np.bool_)
+        for asked in map(Asked, sorted(actions.intersection(plain_actions(self.judged.after)))):
+            picture = self.pictures.of(asked.action)
+            for way in picture.ways(picture.sorts[0])[:_LIKELY]:
+                found |= sides.now.asked(asked).yes(way.about) & ~sides.was.asked(asked).yes(
+                    way.about
+                )
+        return [self.people[place] for place in found.nonzero()[0].tolist()]
+
+    @cached_property
+    def _named(self) -> frozenset[str]:
+        """The actions that rules name which come."""
+        come = self.judged.gone_and_come("rules")[1]
+        return frozenset(action for rule in come for action in rule.actions)
+
+    def _sought(self) -> Iterator[Sought]:
+        """All that is asked of items; first the actions that the change itself names."""
+        actions = plain_actions(self.stretch.after.data)
+        for author in (False, True):
+            for action in sorted(actions, key=lambda each: each not in self._named):
+                if self._looked_at(action):
+                    yield self._of_items(Asked(action, author=author))
+            if self._looked_at("file-under"):
+                yield self._of_filing(author)
+            if self._looked_at("create") or self._looked_at("file-under"):
+                yield from self._of_creating(author)
 
     def _looked_at(self, action: str) -> bool:
         """Whether the maker may lack an action."""
         return self._lacking is None or action in self._lacking
-
-    def at(self, lacking: Mapping[str, Sequence[Spot]]) -> Iterator[Gain]:
-        """What they gain at some items, by the action."""
-        for action, some in lacking.items():
-            if self.people and action not in NEED_MORE:
-                for author in (False, True):
-                    asked = Asked(action, author=author)
-                    yield from islice(self._at_spots(asked, some), 1)
-
-    def _creating(self, author: bool) -> Iterator[Gain]:
-        """Creating: what would be one's own then, as a draft, or a part of any page."""
-        sorts = self.pictures.of("create", "file-under").sorts
-        draft = sorts[0].state if sorts else None  # the state that stands for drafts is met first
-        for sort, ways in self._ways("create", "file-under"):
-            if sort.page_kinds or (sort.state == draft and author):
-                yield from self._of_creating(author, ways, on_page=bool(sort.page_kinds))
-
-    def _ways(self, *actions: str) -> Iterator[tuple[Sort, list[Way]]]:
-        """For each sort of item that words about some actions tell apart, where it could stand."""
-        picture = self.pictures.of(*actions)
-        for sort in picture.sorts:
-            ways = picture.ways(sort)
-            self._spend(
-                actions[0], ways[0].about, _TOLD_APART * (len(ways) + len(picture.of_one_root))
-            )
-            yield sort, ways
-
-    def _spend(self, action: str, about: Subject, items: int = 1) -> None:
-        if not self._effort.spend(len(self.people), items):
-            raise TooMuch(action, about, self.stretch.start)
 
     def _spoken_of(self, action: str) -> bool:
         """Whether words about an action may differ."""
@@ -204,160 +229,84 @@ class Search:
         """Whether answers may differ though the words are the same, as people are not."""
         return "people" in self.judged.sorts or self.alone
 
-    def _gained(self, gained: Bools, *, author: bool) -> Bools:
-        """Those who gain; a guest is never an author."""
-        return gained & self._members if author else gained
+    def _of_items(self, asked: Asked) -> Sought:
+        def asks(spread: Spread, own: bool) -> list[Lane]:
+            return [Lane(spread.asked(asked._replace(author=own)))]
 
-    @cached_property
-    def _members(self) -> Bools:
-        return np.array([each.login is not None for each in self.people], dtype=np.bool_)
+        def to_read(spread: Spread, own: bool) -> list[Lane]:
+            return [Lane(spread.asked(Asked("read", author=own)))]
 
-    def _makers(self, asked: Asked, by_own: bool) -> list[Answers]:
-        return [each.asked(asked._replace(author=by_own)) for each in self.maker]
+        first = self._differing.read_first(self.stretch, asked.action)
+        gained = Gained(self, asked.author, asks, read_first=to_read if first else None)
+        picture = self.pictures.of(asked.action)
+        return Sought(gained.question, asked, picture, picture.sorts)
 
-    def _not_held(
-        self, gained: Bools, author: bool, held: Callable[[bool], bool], whose: Sequence[bool]
-    ) -> tuple[int, bool] | None:
-        """One of those who gain, and whether the item would be the maker's own, where the maker
-        does not hold it; what they gain themselves they never held."""
-        for person in gained.nonzero()[0].tolist():
-            if not held(author):
-                return person, author
-            self.suspects = self.suspects or any(not held(own) for own in whose if own != author)
-        return None
+    def _found(self, sought: Sought, sort: Sort) -> Iterator[Gain]:
+        """The first gain of a question, at items of a sort."""
+        asked, picture = sought.asked, sought.picture
+        people, ways = self.sides(asked.author).people, picture.ways(sort)
+        spend = partial(self._spend, asked.action, ways[0].about)
+        for suspected, person, spot in find(sought.question, ways, picture, spend):
+            if suspected:
+                self.suspects = True
+                return
+            gain = Gain(people[person].login, asked.action, spot.about, self.stretch.start)
+            gain = gain._replace(own=asked.author, by_own=asked.author)
+            yield gain._replace(category=spot.onto[0] if spot.onto else None)
+            return
 
-    def _of_items(self, asked: Asked, ways: Sequence[Way]) -> Iterator[Gain]:
-        was, now = self.was.asked(asked), self.now.asked(asked)
-        makers = [self._makers(asked, own) for own in (False, True)]
-        reads = [
-            self._makers(Asked("read"), own)
-            if self._differing.read_first(self.stretch, asked.action)
-            else []
-            for own in (False, True)
-        ]
+    def _spend(self, action: str, about: Subject, effort: int) -> None:
+        if not self._effort.spend(effort):
+            raise TooMuch(action, about, self.stretch.start)
 
-        def held(spot: Spot) -> bool:
-            return all(
-                any(each.yes(spot.about)[0] for each in some)
-                or (bool(to_read) and not any(each.yes(spot.about)[0] for each in to_read))
-                for some, to_read in zip(makers, reads, strict=True)
-            )
-
-        others = [each for some in (*makers, *reads) for each in some]
-        lanes = Lanes([was], [now], others, held=held if self.maker else None)
-        found = spots(lanes, ways, self.pictures.of(asked.action))
-        yield from islice(self._at_spots(asked, found), 1)
-
-    def _at_spots(self, asked: Asked, some: Iterable[Spot]) -> Iterator[Gain]:
-        was, now = self.was.asked(asked), self.now.asked(asked)
-        makers = {by_own: self._makers(asked, by_own) for by_own in (False, True)}
-        for about, _ in some:
-            self._spend(asked.action, about)
-            gained = now.yes(about) & ~was.yes(about)
-            for each in self.earlier:
-                gained &= ~each.asked(asked).yes(about)
-            gained = self._gained(gained, author=asked.author)
-            if gained.any():
-                found = self._not_held(
-                    gained,
-                    asked.author,
-                    lambda own, about=about: any(e.yes(about)[0] for e in makers[own]),  # type: ignore[misc]
-                    (False, True),
-                )
-                if found is not None:
-                    yield self._gain(found[0], asked, about, by_own=found[1])
-
-    def _gain(self, person: int, asked: Asked, about: Subject, *, by_own: bool = False) -> Gain:
-        login = self.people[person].login
-        return Gain(login, asked.action, about, self.stretch.start, asked.author, by_own)
+    def sides(self, author: bool) -> Sides:
+        """The people as those who did not write an item, or who did."""
+        return self._of_authors if author else self._of_anybody
 
     # Creating and filing ----------------------------------------------------------------------
 
-    def _of_creating(self, author: bool, ways: Sequence[Way], *, on_page: bool) -> Iterator[Gain]:
-        """Creating as pictured: what is one's own then, or a part on whosesoever page."""
-        whose = (False, True) if on_page else (True,)
-        create, file = CREATE._replace(author=author), FILE._replace(author=author)
-        both = create, file
-        was, now = ([each.asked(asked) for asked in both] for each in (self.was, self.now))
-        makers = {
-            by_own: [[each.asked(a._replace(author=by_own)) for a in both] for each in self.maker]
-            for by_own in whose
-        }
-        others = [answers for some in makers.values() for pair in some for answers in pair]
-        alone = frozenset(id(each) for each in (was[1], now[1], *others[1::2]))
-        lanes = Lanes(was, now, others, alone)
-        for about, categories in spots(lanes, ways, self.pictures.of("create", "file-under")):
-            self._spend("create", about)
-            filing = () if on_page else categories  # a part has its page's
+    def _of_creating(self, author: bool) -> Iterator[Sought]:
+        """Creating: what would be one's own then, as a draft, or a part on whosesoever page, which
+        is filed as its page."""
 
-            def yes(pair: Sequence[Answers], about: Subject = about, filing: Any = filing) -> Bools:
-                return pair[0].yes(about) & pair[1].each_alone(about, filing)
+        def create(spread: Spread, own: bool) -> list[Lane]:
+            return [Lane(spread.asked(CREATE._replace(author=own)))]
 
-            gained = yes(now) & ~yes(was)
-            for each in self.earlier:
-                gained &= ~yes([each.asked(asked) for asked in both])
-            gained = self._gained(gained, author=author)
-            if gained.any():
-                found = self._not_held(
-                    gained,
-                    author,
-                    lambda own, yes=yes: any(yes(pair)[0] for pair in makers[own]),  # type: ignore[misc]
-                    whose,
-                )
-                if found is not None:
-                    yield self._gain(found[0], create, about, by_own=found[1])
-                    return
+        def create_filed(spread: Spread, own: bool) -> list[Lane]:
+            return [*create(spread, own), Lane(spread.asked(FILE._replace(author=own)), EACH)]
 
-    def _of_filing(self, author: bool, ways: Sequence[Way]) -> Iterator[Gain]:
+        picture, asked = self.pictures.of("create", "file-under"), CREATE._replace(author=author)
+        parts = [each for each in picture.sorts if each.page_kinds]
+        yield Sought(Gained(self, author, create).question, asked, picture, parts)
+        if author:
+            draft = picture.sorts[0].state if picture.sorts else None  # that stands for drafts
+            drafts = [e for e in picture.sorts if not e.page_kinds and e.state == draft]
+            gained = Gained(self, author, create_filed, whose=(True,))
+            yield Sought(gained.question, asked, picture, drafts)
+
+    def _of_filing(self, author: bool) -> Sought:
         """Filing what stands there, under nothing or one category, under another."""
-        read, file = Asked("read", author=author), FILE._replace(author=author)
-        reads = self.was.asked(read), self.now.asked(read)
-        files = self.was.asked(file), self.now.asked(file)
-        makers = {
-            own: [
-                (each.asked(read._replace(author=own)), each.asked(file._replace(author=own)))
-                for each in self.maker
-            ]
-            for own in (False, True)
-        }
-        pairs = [pair for some in makers.values() for pair in some]
-        to_read = Lanes([reads[0]], [reads[1]], [pair[0] for pair in pairs])
-        filing = [pair[1] for pair in pairs]
-        to_file = Lanes([files[0]], [files[1]], filing, frozenset(map(id, (*files, *filing))))
-        for about, category in filed_anew(to_read, to_file, ways, self.pictures.of("file-under")):
-            self._spend("file-under", about)
 
-            def yes(
-                pair: tuple[Answers, Answers], about: Subject = about, under: str = category
-            ) -> Bools:
-                return pair[0].yes(about) & pair[1].each_alone(about, [under])
+        def asks(spread: Spread, own: bool) -> list[Lane]:
+            read = Lane(spread.asked(Asked("read", author=own)), FIRST)
+            return [read, Lane(spread.asked(FILE._replace(author=own)), NEXT)]
 
-            gained = yes((reads[1], files[1])) & ~yes((reads[0], files[0]))
-            for each in self.earlier:
-                gained &= ~yes((each.asked(read), each.asked(file)))
-            gained = self._gained(gained, author=author)
-            if gained.any():
-                found = self._not_held(
-                    gained,
-                    author,
-                    lambda own, yes=yes: any(yes(pair)[0] for pair in makers[own]),  # type: ignore[misc]
-                    (False, True),
-                )
-                if found is not None:
-                    gain = self._gain(found[0], file, about, by_own=found[1])
-                    yield gain._replace(category=category)
-                    return
+        gained = Gained(self, author, asks, filing=True)
+        picture = self.pictures.of("file-under")
+        asked = FILE._replace(author=author)
+        return Sought(gained.question, asked, picture, picture.sorts)
 
     # Managing -----------------------------------------------------------------------------------
 
     def _of_managing(self) -> Iterator[Gain]:
         for action in filter(self._spoken_of, MANAGING_ACTIONS):
             asked = Asked(action, reading=False)
-            was, now = self.was.asked(asked), self.now.asked(asked)
-            makers = self._makers(asked, False)
+            sides = self._of_anybody
+            was, now = sides.was.asked(asked), sides.now.asked(asked)
+            makers = [each.asked(asked) for each in self.maker]
             for where, about in self._places(action):
                 gained = now.yes(about) & ~was.yes(about)
-                for each in self.earlier:
+                for each in sides.earlier:
                     gained &= ~each.asked(asked).yes(about)
                 for person in gained.nonzero()[0].tolist():
                     if not any(each.yes(about)[0] for each in makers):
@@ -385,16 +334,77 @@ class Search:
         pictures = self._pictures(final=True)
         for action in final_actions(self.stretch.before.data):
             picture = pictures.of(action)
-            for ways in map(picture.ways, picture.sorts):
-                for author in (False, True):
-                    asked = Asked(action, author=author)
-                    was, now = self.was.asked(asked), self.now.asked(asked)
-                    for about, _ in spots(Lanes([was], [now], []), ways, picture):
-                        freed = was.kept(about) & ~now.kept(about)
-                        freed = self._gained(freed, author=author)
-                        for person in freed.nonzero()[0].tolist():
-                            yield self._gain(person, asked, about)
-                            return
+            for author in (False, True):
+                asked = Asked(action, author=author)
+                sides = self.sides(author)
+                lanes = [Lane(each.asked(asked), kept=True) for each in (sides.was, sides.now)]
+                freed = Question(lanes, (_freed,), pairs=((0, 1),))
+                for ways in map(picture.ways, picture.sorts):
+                    for _, person, spot in find(freed, ways, picture):
+                        login = sides.people[person].login
+                        yield Gain(login, action, spot.about, self.stretch.start, author)
+                        return
+
+
+def _freed(values: Sequence[Bools], _: Bools) -> Bools:
+    was, now = values
+    return was & ~now
+
+
+class Gained:
+    """What some gain that the one who makes a change does not hold, as a question; and, after that,
+    what they gain of their own that the maker may not do for others, or the other way round."""
+
+    def __init__(
+        self,
+        search: Search,
+        author: bool,
+        asks: Asks,
+        *,
+        whose: Sequence[bool] = (False, True),
+        read_first: Asks | None = None,
+        filing: bool = False,
+    ) -> None:
+        """`whose` are the items that may be looked at: another's, the maker's own. With
+        `read_first`, only what the maker may read has to be looked at."""
+        self._author = author
+        self._lanes: list[Lane] = []
+        sides = search.sides(author)
+        self._was, self._now = (self._both(asks(each, author)) for each in (sides.was, sides.now))
+        self._earlier = [self._both(asks(each, author)) for each in sides.earlier]
+        self._makers = {
+            own: [self._both(asks(each, own)) for each in search.maker] for own in whose
+        }
+        self._reads = {
+            own: [self._both(read_first(each, own)) for each in search.maker] if read_first else []
+            for own in whose
+        }
+        shows = (self._shows, self._suspects) if len(whose) > 1 else (self._shows,)
+        pairs = tuple(zip(self._was, self._now, strict=True))
+        self.question = Question(self._lanes, shows, pairs, filing=filing)
+
+    def _both(self, lanes: Sequence[Lane]) -> range:
+        """Take some lanes that have to answer yes together."""
+        self._lanes += lanes
+        return range(len(self._lanes) - len(lanes), len(self._lanes))
+
+    def _shows(self, values: Sequence[Bools], _: Bools) -> Bools:
+        return self._looked_at(values) & ~self._held(values, self._author)
+
+    def _suspects(self, values: Sequence[Bools], _: Bools) -> Bools:
+        return self._looked_at(values) & ~self._held(values, not self._author)
+
+    def _looked_at(self, values: Sequence[Bools]) -> Bools:
+        gained = all_of(values, self._now) & ~any_of(values, [self._was, *self._earlier])
+        unread = [
+            self._held(values, own) | ~any_of(values, reads)
+            for own, reads in self._reads.items()
+            if reads
+        ]
+        return gained & ~np.logical_and.reduce(unread) if unread else gained
+
+    def _held(self, values: Sequence[Bools], own: bool) -> Bools:
+        return any_of(values, self._makers[own])
 
 
 def _mask(engine: Engine, person: Person) -> int:

@@ -7,27 +7,25 @@ differ can speak of, nobody can gain what they lack.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from functools import cached_property
-from itertools import islice
+from functools import cached_property, partial
 from typing import Final
 
 from prim_lantern.change.gate.differing import Differing, Scope
+from prim_lantern.change.gate.finding import find
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Stretch
 from prim_lantern.change.gate.pictures import READING, Picture, Pictures, Way
-from prim_lantern.change.gate.spots import Lanes, Spot, spots
-from prim_lantern.change.gate.spread import Answers, Spread
+from prim_lantern.change.gate.spots import EACH, Asks, Lane, Question, any_of
+from prim_lantern.change.gate.spread import Bools, Spread
 from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
-from prim_lantern.decide.subject import Subject
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, Place, is_above
 from prim_lantern.site.who import Who
 
 CREATE: Final = Asked("create", any_state=True)
 FILE: Final = Asked("file-under", reading=False)
-_SHOWN: Final = 60
 
 
 class Shortfall:
@@ -91,12 +89,13 @@ class Shortfall:
 
     # What is lacking --------------------------------------------------------------------------
 
-    def lacking(self) -> dict[str, list[Spot]]:
-        """The actions that they lack somewhere that words that differ can speak of, with some
-        items at which they do."""
+    def lacking(self, *, at_a_glance: bool = False) -> frozenset[str]:
+        """The actions that they lack somewhere that words that differ can speak of; `at_a_glance`,
+        only at the first sort of item of each state."""
+        lacks = partial(self._lacks, at_a_glance=at_a_glance)
         if self._has_all and self._nothing_is_final():
-            return {}
-        data, found = self.stretch.after.data, dict[str, list[Spot]]()
+            return frozenset()
+        data, found = self.stretch.after.data, set[str]()
         reading = self._pictures.of("read")
         for action in ("read", *(each for each in data.item_actions if each != "read")):
             about, picture = (action, *READING), self._pictures.of(action)
@@ -105,19 +104,19 @@ class Shortfall:
             first = self.differing.read_first(self.stretch, action)
             if self._has_all and action != "read" and picture.words == reading.words:
                 # nothing but what has no exceptions keeps them out, from all alike
-                found[action] = [] if first else found["read"]
+                lacked = not first and "read" in found
             else:
-                lanes = self._reach([Asked(action)], about, reading=first)
-                found[action] = list(islice(self._lacks(lanes, picture), _SHOWN))
+                lacked = lacks(_of_items(action), about, picture, read_first=first)
+            if lacked:
+                found.add(action)
         creating = ("create", "file-under", *READING)
         if self.scope.concerns(creating):
             both = self._pictures.of("create", "file-under")
-            lanes = self._reach([CREATE, FILE], creating, anywhere=True)
-            found["create"] = list(islice(self._lacks(lanes, both), 1))
-            lanes = self._reach([FILE], creating, anywhere=True)
-            filing = found.get("read") or list(islice(self._lacks(lanes, both), 1))
-            found["file-under"] = filing
-        return {action: some for action, some in found.items() if some}
+            if lacks(_creating, None, both):
+                found.add("create")
+            if "read" in found or lacks(_filing, None, both):
+                found.add("file-under")
+        return frozenset(found)
 
     def _nothing_is_final(self) -> bool:
         """Whether nothing without exceptions can keep them from anything that is touched, nor a
@@ -137,82 +136,64 @@ class Shortfall:
         every = frozenset(MANAGING_ACTIONS)
         return every if managing is None else managing & every
 
-    def _reach(
+    def _lacks(
         self,
-        asked: Sequence[Asked],
-        about: Sequence[str],
+        asks: Asks,
+        about: Sequence[str] | None,
+        picture: Picture,
         *,
-        anywhere: bool = False,
-        reading: bool = False,
-    ) -> _Reach:
-        """The answers to them, be an item their own or not; `anywhere` takes all items as
-        touched, and `reading` looks only at what they may read."""
-        alternatives = [
-            [
-                [spread.asked(each._replace(author=own)) for each in asked]
-                for spread in self._spreads
-            ]
-            for own in (False, True)
-        ]
+        at_a_glance: bool,
+        read_first: bool = False,
+    ) -> bool:
+        """Whether there is an item at which they lack what is asked, be it their own or not, where
+        something that differs can be about some actions (None: any item counts); with
+        `read_first`, one that they may read; `at_a_glance`, only at the first
+        sort of item of each state."""
+        lanes = list[Lane]()
+
+        def both(some: Sequence[Lane]) -> range:
+            lanes.extend(some)
+            return range(len(lanes) - len(some), len(lanes))
+
+        whose = (False, True)
+        does = [[both(asks(each, own)) for each in self._spreads] for own in whose]
         reads = [
-            [spread.asked(Asked("read", author=own)) for spread in self._spreads if reading]
-            for own in (False, True)
+            [both(_of_items("read")(each, own)) for each in self._spreads if read_first]
+            for own in whose
         ]
-        return _Reach(alternatives, reads, None if anywhere else self.scope, about)
 
-    def _lacks(self, lanes: _Reach, picture: Picture) -> Iterator[Spot]:
-        """The items that are touched at which they lack one of what is asked."""
-        for sort in picture.sorts:
-            yield from spots(lanes, picture.ways(sort), picture)
+        def lacked(values: Sequence[Bools], touched: Bools) -> Bools:
+            holds = [
+                any_of(values, some) | (~any_of(values, to_read) if to_read else False)
+                for some, to_read in zip(does, reads, strict=True)
+            ]
+            return touched & ~(holds[0] & holds[1])
 
+        def by_way(way: Way) -> bool:
+            return about is None or self.scope.way(way.about, about)
 
-class _Reach(Lanes):
-    """The answers to whoever makes a change, where what differs can speak of an item."""
+        def by_filing(way: Way, filing: Sequence[str]) -> bool:
+            return about is not None and self.scope.filed(way.about, filing, about)
 
-    def __init__(
-        self,
-        alternatives: Sequence[Sequence[Sequence[Answers]]],
-        reads: Sequence[Sequence[Answers]],
-        scope: Scope | None,
-        about: Sequence[str],
-    ) -> None:
-        """Take the answers for what is another's and for their own, each on one site or two, each
-        for all that is asked; those about reading, if only what they may read counts; the scope
-        (None: any item is touched) and what it is about."""
-        every = [answers for some in alternatives for one in some for answers in one]
-        every += [answers for some in reads for answers in some]
-        alone = frozenset(id(each) for each in every if each.plan.asked.action == FILE.action)
-        super().__init__((), (), every, alone, self._holds)
-        self._alternatives = alternatives
-        self._reads = reads
-        self._scope = scope
-        self._about = about
-
-    def _holds(self, spot: Spot) -> bool:
-        """Whether they may do it all to an item, be it theirs or not; or may not read it."""
-        return all(
-            any(_yes(one, spot) for one in some)
-            or (bool(reads) and not any(_yes([one], spot) for one in reads))
-            for some, reads in zip(self._alternatives, self._reads, strict=True)
+        question = Question(lanes, (lacked,), way_touched=by_way, filed_touched=by_filing)
+        return any(
+            True
+            for filed in (False, True)
+            for sort in (picture.first_sorts if at_a_glance else picture.sorts)
+            for _ in find(question, picture.ways(sort), picture, filed=filed)
         )
 
-    def way_moved(self, way: Way) -> bool:
-        return self._scope is None or self._scope.way(way.about, self._about)
 
-    def filed_moved(self, way: Way, filing: Iterable[str]) -> bool:
-        return self._scope is None or self._scope.filed(way.about, filing, self._about)
-
-    def spot_moved(self, about: Subject) -> bool:  # noqa: ARG002 - any may be touched
-        return True
+def _of_items(action: str) -> Asks:
+    return lambda spread, own: [Lane(spread.asked(Asked(action, author=own)))]
 
 
-def _yes(asked: Sequence[Answers], spot: Spot) -> bool:
-    return all(
-        bool(each.each_alone(spot.about, spot.categories)[0])
-        if each.plan.asked.action == FILE.action
-        else bool(each.yes(spot.about)[0])
-        for each in asked
-    )
+def _creating(spread: Spread, own: bool) -> list[Lane]:
+    return [Lane(spread.asked(CREATE._replace(author=own))), *_filing(spread, own)]
+
+
+def _filing(spread: Spread, own: bool) -> list[Lane]:
+    return [Lane(spread.asked(FILE._replace(author=own)), EACH)]
 
 
 def _bits(engine: Engine, whos: Iterable[Who]) -> int:

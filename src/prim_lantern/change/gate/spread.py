@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +18,9 @@ from prim_lantern.decide.subject import Subject, with_above
 
 Bools = NDArray[np.bool_]
 Codes = NDArray[np.int64]
+
+_FEW: Final = 40  # people who are asked about one by one
+_BITS: Final = 12  # up to so many, all combinations of bits find room in a table
 
 
 class Spread:
@@ -38,10 +43,40 @@ class Spread:
         """What a program says to each of them."""
         found = self._codes.get(id(program))
         if found is None:
-            asks = program.asks
-            said = np.array([program[mask & asks] for mask in self.masks], dtype=np.int64)
-            found = self._codes[id(program)] = program, said
+            found = self._codes[id(program)] = program, self._said(program)
         return found[1]
+
+    def _said(self, program: Program) -> Codes:
+        """One code for all who are alike in the bits that it asks about."""
+        asks, masks = program.asks, self.masks
+        places = list(_places(asks))
+        if len(masks) < _FEW or len(places) > _BITS:
+            return np.array([program[mask & asks] for mask in masks], dtype=np.int64)
+        alike = np.zeros(len(masks), dtype=np.int64)
+        for number, place in enumerate(places):
+            column = self._bytes[:, place >> 3] if place >> 3 < self._bytes.shape[1] else None
+            if column is not None:
+                alike |= (column >> (place & 7) & 1).astype(np.int64) << number
+        one = np.full(1 << len(places), -1)
+        one[alike] = np.arange(len(masks))
+        codes = np.zeros(len(one), dtype=np.int64)
+        for each in (one >= 0).nonzero()[0].tolist():
+            codes[each] = program[masks[one[each]] & asks]
+        return codes[alike]
+
+    @cached_property
+    def _bytes(self) -> NDArray[np.uint8]:
+        """The masks, eight bits to a column."""
+        width = max((mask.bit_length() for mask in self.masks), default=0) // 8 + 1
+        joined = b"".join(mask.to_bytes(width, "little") for mask in self.masks)
+        return np.frombuffer(joined, dtype=np.uint8).reshape(len(self.masks), width)
+
+
+def _places(bits: int) -> Iterator[int]:
+    while bits:
+        low = bits & -bits
+        yield low.bit_length() - 1
+        bits ^= low
 
 
 class Answers:
@@ -51,17 +86,6 @@ class Answers:
         self.spread = spread
         self.plan = plan
         self.ground = spread.engine.ground
-
-    def programs(self, number: int) -> tuple[int, int]:
-        """By what the programs of the site and of the way are known, for a class of items."""
-        self.plan.grow()
-        site, way = self.plan.programs(number)
-        return id(site), id(way)
-
-    def said_of(self, about: Subject) -> tuple[int, ...]:
-        """By what all programs are known that speak of an item."""
-        way, *some = apart(self.ground.of_subject(about))
-        return (*self.programs(way), *(id(self.filed_program(each)) for each in some if each))
 
     def filed_program(self, number: int) -> Program:
         """The program for a class of categories."""

@@ -47,6 +47,13 @@ class Spoken(NamedTuple):
     never: int
 
 
+class Named(NamedTuple):
+    """The kinds and states that the words of some places name."""
+
+    kinds: frozenset[str]
+    states: frozenset[str]
+
+
 _UNSPOKEN = Spoken((), (), 0)
 _NOT_ON_THE_WAY = -1  # the depth of a place that is no path
 
@@ -59,9 +66,23 @@ class Compiler:
         self.crowd = crowd
         self.data = rights.data
         self.known: dict[Hashable, Spoken] = {}
+        self._levels: dict[Hashable, tuple[SiteLevel, WayLevel]] = {}
+        self._filed_levels: dict[Hashable, FiledLevel] = {}
+        self._named: dict[Hashable, Named] = {}
 
     def levels(self, item: ItemClass, asked: Asked) -> tuple[SiteLevel, WayLevel]:
         """The site's level and that of the way, for items of one class."""
+        if item.filed is not None:
+            return self._levels_of(item, asked)
+        spots = (SITE.spot, *(("path", path) for path in item.chain))
+        of_page = (item.own, item.page_kinds is None, item.page_own)
+        key = (item.chain, of_page, asked, self._alike(spots, item.kinds, item.state, asked))
+        found = self._levels.get(key)
+        if found is None:
+            found = self._levels[key] = self._levels_of(item, asked)
+        return found
+
+    def _levels_of(self, item: ItemClass, asked: Asked) -> tuple[SiteLevel, WayLevel]:
         on_site = _Chosen(self, item, asked, lambda place: _holds(item, place))
         return on_site.site_level(), on_site.way_level()
 
@@ -70,9 +91,36 @@ class Compiler:
     ) -> FiledLevel:
         """The level of some categories (those above included), for items of one case."""
         kinds = case.page_kinds if of_page and case.page_kinds is not None else case.kinds
-        item = ItemClass((), 0, kinds, case.state)
-        chosen = _Chosen(self, item, asked, lambda place: place.kind == "site")
-        return chosen.filed_level(categories, case.page_allows if of_page else case.allows)
+        allows = case.page_allows if of_page else case.allows
+        spots = tuple(("category", name) for name in categories)
+        key = (categories, allows, asked, self._alike(spots, kinds, case.state, asked))
+        found = self._filed_levels.get(key)
+        if found is None:
+            item = ItemClass((), 0, kinds, case.state)
+            chosen = _Chosen(self, item, asked, lambda place: place.kind == "site")
+            found = self._filed_levels[key] = chosen.filed_level(categories, allows)
+        return found
+
+    def _alike(
+        self, spots: tuple[Spot, ...], kinds: frozenset[str], state: str, asked: Asked
+    ) -> Hashable:
+        """What the words at some places tell apart in a kind and a state: whoever shares this is
+        spoken of alike."""
+        key = (spots, asked.action)
+        named = self._named.get(key)
+        if named is None:
+            named = self._named[key] = self._named_at(spots, {asked.action, "read", _DRAFTS})
+        told = state if state in named.states else ""
+        return kinds & named.kinds, told, state == PUBLISHED
+
+    def _named_at(self, spots: Iterable[Spot], actions: Iterable[str]) -> Named:
+        words = [
+            each for spot in spots for action in actions for each in self.rights.at(spot, action)
+        ]
+        return Named(
+            frozenset(kind for each in words for kind in each.kinds or ()),
+            frozenset(state for each in words for state in each.states or ()),
+        )
 
 
 def _holds(item: ItemClass, place: Place) -> bool:

@@ -1,0 +1,82 @@
+"""At which pictured items, and for whom, answers come out in some way.
+
+Few different things are said to a person by all that there is, so that these are combined, and not
+the items.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from itertools import product
+
+import numpy as np
+
+from prim_lantern.change.gate.pictures import Picture, Way
+from prim_lantern.change.gate.said import Said, effort
+from prim_lantern.change.gate.spots import Entry, Question, Spot
+
+Spend = Callable[[int], None]
+"""Takes how much there is to look at, and gives up where that is too much."""
+
+Found = Iterator[tuple[int, int, Spot]]
+"""What shows, by its place; somebody, by their place among those asked about, and an item."""
+
+
+def find(
+    question: Question,
+    ways: Sequence[Way],
+    picture: Picture,
+    spend: Spend = lambda _: None,
+    *,
+    filed: bool = True,
+) -> Found:
+    """One of them for each way in which answers come out as looked for; what is filed under little
+    comes first. Without `filed`, only what is filed under nothing: that is quickly found."""
+    entries = [Entry("", ()), *(Entry(*each) for each in picture.of_one_root if filed)]
+    if question.whole:
+        yield from _one_by_one(question, ways, entries, spend)
+        return
+    by_case: dict[object, list[Way]] = {}
+    for way in ways:
+        case = tuple(way.on(lane.answers.ground)[1] for lane in question.lanes)
+        by_case.setdefault(case, []).append(way)
+    for some in by_case.values():
+        spend(effort(question, some, entries))
+        said = Said(question, some, entries)
+        if len(said.persons) and len(said.ways):
+            yield from _combined(question, said, some, entries)
+
+
+def _combined(
+    question: Question, said: Said, ways: Sequence[Way], entries: Sequence[Entry]
+) -> Found:
+    all_shown = (
+        (place, *each) for place, shows in enumerate(question.shows) for each in said.shown(shows)
+    )
+    for place, number, one, other in all_shown:
+        for person in said.people(number, one, other):
+            both = product(said.entries_of(person, one), said.entries_of(person, other))
+            pairs = ((entries[first], entries[second]) for first, second in both)
+            pair = next((each for each in pairs if question.goes_with(*each)), None)
+            if pair is not None:
+                way = ways[said.way_of(person, number)]
+                yield place, int(said.persons[person]), question.spot(way, *pair)
+                break
+
+
+def _one_by_one(
+    question: Question, ways: Sequence[Way], entries: Sequence[Entry], spend: Spend
+) -> Found:
+    """The same where words speak of whole items: each is asked about by itself."""
+    touched = np.ones(1, dtype=np.bool_)
+    for way in ways:
+        for at, one in enumerate(entries):
+            for other in entries if question.filing else entries[: at + 1]:
+                if question.goes_with(one, other):
+                    spend(effort(question, [way], [one]))
+                    spot = question.spot(way, one, other)
+                    values = [lane.of(spot) for lane in question.lanes]
+                    for place, shows in enumerate(question.shows):
+                        found = shows(values, touched).nonzero()[0].tolist()
+                        if found:
+                            yield place, found[0], spot
