@@ -60,14 +60,21 @@ class _Patches(Sequence[Patch]):
         return hash(self._made)
 
 
+_UNREADABLE: Final = (ValueError, KeyError, TypeError, PrimLanternError, StopIteration)
+
+
 @contextmanager
 def _readable(number: int) -> Iterator[None]:
     try:
         yield
-    except (ValueError, KeyError, TypeError, PrimLanternError, StopIteration) as error:
-        if isinstance(error, BrokenHistory):
-            raise
-        raise BrokenHistory(number, f"it cannot be read ({type(error).__name__})") from None
+    except _UNREADABLE as error:
+        raise _broken(number, error) from None
+
+
+def _broken(number: int, error: Exception) -> BrokenHistory:
+    if isinstance(error, BrokenHistory):
+        return error
+    return BrokenHistory(number, f"it cannot be read ({type(error).__name__})")
 
 
 def line_of(record: Record, state: str, before: str) -> Line:
@@ -82,10 +89,12 @@ def text_of(line: Line) -> str:
 
 def values_from(text: str, number: int) -> Mapping[str, Any]:
     """The plain values of a line; `BrokenHistory` as for `line_from`."""
-    with _readable(number):
+    try:  # not by `_readable`, which takes as long as all the rest
         values: Mapping[str, Any] = json.loads(text)
         _ = values["patches"][:], values["at"], values["number"]
-        return values
+    except _UNREADABLE as error:
+        raise _broken(number, error) from None
+    return values
 
 
 def line_from(text: str, number: int) -> Line:
