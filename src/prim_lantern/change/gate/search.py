@@ -245,6 +245,8 @@ class Search:
         """The first gain of a question, at items of a sort."""
         asked, picture = sought.asked, sought.picture
         people, ways = self.sides(asked.author).people, picture.ways(sort)
+        if not people:
+            return
         spend = partial(self._spend, asked.action, ways[0].about)
         for suspected, person, spot in find(sought.question, ways, picture, spend):
             if suspected:
@@ -337,6 +339,8 @@ class Search:
             for author in (False, True):
                 asked = Asked(action, author=author)
                 sides = self.sides(author)
+                if not sides.people:
+                    continue
                 lanes = [Lane(each.asked(asked), kept=True) for each in (sides.was, sides.now)]
                 freed = Question(lanes, (_freed,), pairs=((0, 1),))
                 for ways in map(picture.ways, picture.sorts):
