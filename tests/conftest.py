@@ -34,6 +34,7 @@ settings.load_profile("quick")
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--long", action="store_true", help="try the properties on far more sites")
+    parser.addoption("--retell", action="store_true", help="write anew what is told to people")
 
 
 def pytest_configure(config: pytest.Config) -> None:

@@ -43,11 +43,22 @@ class Differing:
         """The actions that they are about; None where it may be any."""
         if not self.only_clauses_and_settings:
             return None
+        about_roles = self.about_roles(before, after)
+        if about_roles is None:
+            return None
+        return frozenset(
+            action for clause in (*self.clauses, *about_roles) for action in clause.actions
+        )
+
+    def about_roles(self, before: Engine, after: Engine) -> list[Clause] | None:
+        """The words about whoever has a role that is newly given, or no more; None where a
+        readership speaks of them."""
         gone, come = self.judged.gone_and_come("given")
-        held = {given.role for given in (*gone, *come)}
-        if any(held & engine.rights.levels_of_roles.keys() for engine in (before, after)):
-            return None  # it is spoken of whoever has the role
-        return frozenset(action for clause in self.clauses for action in clause.actions)
+        roles = {given.role for given in (*gone, *come)}
+        rights = [engine.rights for engine in (before, after)]
+        if any(not roles.isdisjoint(each.roles_of_readers()) for each in rights):
+            return None
+        return [clause for each in rights for clause in each.words_about(roles)]
 
     def read_first(self, stretch: Stretch, action: str) -> bool:
         """Whether whoever gains an action has come to read as well, since no words about the action
@@ -61,11 +72,11 @@ class Scope:
 
     def __init__(self, differing: Differing, stretch: Stretch) -> None:
         before, after = stretch.before, stretch.after
-        self.everything = (
-            after.spots is None or differing.actions(before, after) is None or after.ground.whole
-        )
+        about_roles = differing.about_roles(before, after) or []
+        self.everything = after.spots is None or differing.actions(before, after) is None
         """Whether it may be anything."""
         self.clauses = [each for each in differing.clauses if each.period.holds(stretch.start)]
+        self.clauses += about_roles
         settings = after.rights.other_settings(before.rights)
         self._places = [Place("site" if k == "site" else k, name) for k, name in settings]
 

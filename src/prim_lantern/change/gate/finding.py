@@ -15,6 +15,8 @@ from prim_lantern.change.gate.pictures import Picture, Way
 from prim_lantern.change.gate.said import Said, effort
 from prim_lantern.change.gate.spots import Entry, Question, Spot
 
+_TOUCHED = np.ones(1, dtype=np.bool_)
+
 Spend = Callable[[int], None]
 """Takes how much there is to look at, and gives up where that is too much."""
 
@@ -68,15 +70,22 @@ def _one_by_one(
     question: Question, ways: Sequence[Way], entries: Sequence[Entry], spend: Spend
 ) -> Found:
     """The same where words speak of whole items: each is asked about by itself."""
-    touched = np.ones(1, dtype=np.bool_)
+    by_way = question.way_touched or (lambda _: True)
+    by_filing = question.filed_touched or (lambda *_: False)
     for way in ways:
+        on_way = by_way(way)
         for at, one in enumerate(entries):
             for other in entries if question.filing else entries[: at + 1]:
-                if question.goes_with(one, other):
-                    spend(effort(question, [way], [one]))
-                    spot = question.spot(way, one, other)
+                if not question.goes_with(one, other):
+                    continue
+                touched = on_way or any(
+                    by_filing(way, each.categories) for each in (one, other) if each.categories
+                )
+                spend(effort(question, [way], [one]))
+                spot = question.spot(way, one, other)
+                if touched and not question.same(spot):
                     values = [lane.of(spot) for lane in question.lanes]
                     for place, shows in enumerate(question.shows):
-                        found = shows(values, touched).nonzero()[0].tolist()
+                        found = shows(values, _TOUCHED).nonzero()[0].tolist()
                         if found:
                             yield place, found[0], spot

@@ -204,7 +204,8 @@ class Search:
         actions = plain_actions(self.stretch.after.data)
         for author in (False, True):
             for action in sorted(actions, key=lambda each: each not in self._named):
-                if self._looked_at(action):
+                first = self._differing.read_first(self.stretch, action)
+                if self._looked_at(action) and (not first or self._come_to_read[author]):
                     yield self._of_items(Asked(action, author=author))
             if self._looked_at("file-under"):
                 yield self._of_filing(author)
@@ -228,6 +229,22 @@ class Search:
     def _all_touched(self) -> bool:
         """Whether answers may differ though the words are the same, as people are not."""
         return "people" in self.judged.sorts or self.alone
+
+    @cached_property
+    def _come_to_read(self) -> Mapping[bool, bool]:
+        """Whether anybody comes to read anything at all that is another's, or their own."""
+        found = {}
+        for author in (False, True):
+            asked, sides = Asked("read", author=author), self.sides(author)
+            lanes = [Lane(each.asked(asked)) for each in (sides.now, sides.was)]
+            question = Question(lanes, (_lost,), pairs=((1, 0),))
+            picture = self.pictures.of("read")
+            found[author] = bool(sides.people) and any(
+                True
+                for ways in map(picture.ways, picture.sorts)
+                for _ in find(question, ways, picture, partial(self._spend, "read", ways[0].about))
+            )
+        return found
 
     def _of_items(self, asked: Asked) -> Sought:
         def asks(spread: Spread, own: bool) -> list[Lane]:
@@ -342,7 +359,7 @@ class Search:
                 if not sides.people:
                     continue
                 lanes = [Lane(each.asked(asked), kept=True) for each in (sides.was, sides.now)]
-                freed = Question(lanes, (_freed,), pairs=((0, 1),))
+                freed = Question(lanes, (_lost,), pairs=((0, 1),))
                 for ways in map(picture.ways, picture.sorts):
                     for _, person, spot in find(freed, ways, picture):
                         login = sides.people[person].login
@@ -350,7 +367,7 @@ class Search:
                         return
 
 
-def _freed(values: Sequence[Bools], _: Bools) -> Bools:
+def _lost(values: Sequence[Bools], _: Bools) -> Bools:
     was, now = values
     return was & ~now
 

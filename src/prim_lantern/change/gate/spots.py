@@ -107,6 +107,11 @@ class Question(NamedTuple):
         """How many people it is asked of."""
         return max(len(lane.answers.spread.masks) for lane in self.lanes)
 
+    def same(self, spot: Spot) -> bool:
+        """Whether everybody is told the same of an item before and after."""
+        both = [(self.lanes[was], self.lanes[now]) for was, now in self.pairs]
+        return bool(both) and all(bool((was.of(spot) == now.of(spot)).all()) for was, now in both)
+
     def goes_with(self, one: Entry, other: Entry) -> bool:
         """Whether an item may be filed under both: of different roots, or nothing; or first under
         nothing or a category, and then under another."""

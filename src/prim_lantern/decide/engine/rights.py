@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from datetime import datetime
 from typing import NamedTuple
 
@@ -64,8 +64,9 @@ class Rights:
         for source in come:
             found._add(source)
         found._heed_readerships()
-        if not roles.isdisjoint(found.levels_of_roles):
+        if not roles.isdisjoint(found.roles_of_readers()):
             return found, None
+        spots |= {each.place.spot for each in found.words_about(roles)}
         settings = found.other_settings(self)
         whos = {who for source in (*gone, *come) for who in source.to}
         by_role = any(who.kind == "role" for who in whos)
@@ -135,6 +136,24 @@ class Rights:
         """All words that are in force."""
         return (clause for here in self._clauses.values() for clause in here)
 
+    def words_about(self, roles: Set[str]) -> list[Clause]:
+        """The words about whoever has one of some roles."""
+        spoken = roles & self.levels_of_roles.keys()
+        if not spoken:
+            return []
+        return [
+            each for each in self.words() if each.who.kind == "role" and each.who.name in spoken
+        ]
+
+    def roles_of_readers(self) -> set[str]:
+        """The roles of whose holders readerships speak."""
+        return {
+            who.name
+            for each in (self.default, *(found for _, found in self._settings()))
+            for who in (*each.readers, *each.all_of, *each.but_not)
+            if who.kind == "role"
+        }
+
     def needs_whole_items(self) -> bool:
         """Whether somebody is spoken of by a role whose places lie across those of the words.
 
@@ -160,11 +179,15 @@ class Rights:
         return (found, self.data.readership(found.readership or "")) if found else None
 
     def _heed_readerships(self) -> None:
-        default = PlaceSetting(SITE, self.data.default_readership)
-        for setting in (default, *self.data.readerships_at.values()):
-            readership = self.data.readership(setting.readership or "")
+        for setting, readership in self._settings():
             whos = (*readership.readers, *readership.all_of, *readership.but_not)
             self._heed(whos, setting.place.kind)
+
+    def _settings(self) -> Iterator[tuple[PlaceSetting, Readership]]:
+        """What stands at places, the default one of the site first."""
+        default = PlaceSetting(SITE, self.data.default_readership)
+        for setting in (default, *self.data.readerships_at.values()):
+            yield setting, self.data.readership(setting.readership or "")
 
     # Places ---------------------------------------------------------------------------
 

@@ -1,0 +1,154 @@
+"""All that is told to people, word for word: on a small site that uses every word.
+
+What is told is kept in `told/`. After a change of words, run with `--retell`, which writes it
+anew, and read the difference before you commit it.
+"""
+
+from __future__ import annotations
+
+import itertools
+import json
+import re
+import shlex
+import shutil
+from pathlib import Path
+
+import pytest
+
+import prim_lantern as pl
+from prim_lantern.cli.main import run
+
+TOLD = Path(__file__).parent / "told"
+NOW = "2027-05-10"
+ASKED = [
+    "read", "see-drafts", "edit", "publish", "comment", "sell", "delete", "send-back", "submit",
+]  # fmt: skip
+WIDE = ("show", "grid", "what", "who")
+
+
+@pytest.fixture(autouse=True)
+def clock(monkeypatch):
+    monkeypatch.setenv("PRIM_LANTERN_NOW", NOW)
+
+
+@pytest.fixture
+def folder(tmp_path):
+    return Path(shutil.copytree(TOLD / "site", tmp_path / "site"))
+
+
+@pytest.fixture
+def told(request):
+    """Hold some text against what is kept under a name."""
+
+    def same(name, lines):
+        kept, text = TOLD / f"{name}.txt", "\n".join(lines) + "\n"
+        if request.config.getoption("--retell"):
+            kept.write_text(text, encoding="utf-8")
+        assert text.splitlines() == kept.read_text(encoding="utf-8").splitlines()
+
+    return same
+
+
+# Reasons --------------------------------------------------------------------------------------
+
+
+def questions(site):
+    who = [*site.data.users, None, "group:guild"]
+    for action, login, path in itertools.product(ASKED, who, site.data.items):
+        yield site.may(login, action, path)
+    for login, path in itertools.product(who, ("/", "/harbour", "/isle/cove", "/log", "/vault")):
+        yield site.may_create(login, "page", path)
+        yield site.may_create(login, "post", path, categories=["topic:sea/seals"])
+        yield site.may_create(login, "post", path)
+        yield site.may_create(login, "leaf", path)
+    for login, path in itertools.product(who, ("/log/storm", "/harbour/quay", "/isle/cave")):
+        yield site.may_file(login, path, "topic:press")
+        yield site.may_file(login, path, "place:north")
+        yield site.may_move(login, path, "/isle")
+        yield site.may_move(login, path, "/harbour")
+    for login in who:
+        for where in ("site", "/harbour", "/isle/cove", "topic:sea"):
+            yield site.may_manage(login, "manage-rights", where)
+        yield site.may_manage(login, "manage-people", "site")
+
+
+def shapes_of(text, site):
+    """The lines of a text without names, so that of many like them one is kept."""
+    names = [
+        *site.data.users,
+        *site.data.items,
+        *(each.called for each in site.data.users.values()),
+    ]
+    names += [f"“{each.title}”" for each in site.data.items.values()]
+    pattern = "|".join(re.escape(each) for each in sorted(names, key=len, reverse=True))
+    return {
+        re.sub(rf"(?<![\w/])(?:{pattern})(?![\w/])|line \d+", "…", line)
+        for line in text.splitlines()
+    }
+
+
+def test_reasons(folder, told):
+    site = pl.open_site(folder)
+    known, lines = set(), []
+    for decision in questions(site):
+        text = str(decision.explanation)
+        shapes = shapes_of(text, site)
+        if not shapes <= known:
+            known |= shapes
+            lines += ["", text]
+    told("reasons", lines)
+
+
+def test_reasons_for_programs(folder, told):
+    site = pl.open_site(folder)
+    asked = [
+        ("ann", "publish", "/log/seals"),
+        ("ben", "edit", "/harbour/quay"),
+        ("cyd", "read", "/harbour/quay/hut"),
+        ("kim", "read", "/to-vault"),
+    ]
+    told("reasons-json", [json.dumps(site.why(*each).to_dict(), indent=1) for each in asked])
+
+
+# Screens --------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def shown(folder, monkeypatch, capsys):
+    """What a command prints, beside how it ends."""
+    for name in ("SITE", "BY", "TRACE"):
+        monkeypatch.delenv(f"PRIM_LANTERN_{name}", raising=False)
+    monkeypatch.setenv("PRIM_LANTERN_SITE", str(folder))
+
+    def show(command, columns):
+        monkeypatch.setenv("COLUMNS", str(columns))
+        words = shlex.split(command.replace("SITE", str(folder)))
+        monkeypatch.setattr("sys.argv", ["prim-lantern", *words])
+        with pytest.raises(SystemExit) as ended:
+            run()
+        printed = "".join(capsys.readouterr()).replace(str(folder), "SITE").rstrip("\n")
+        code = f"  [{ended.value.code}]" if ended.value.code else ""
+        lines = (line.rstrip() for line in printed.split("\n"))
+        return [f"$ prim-lantern {command}{code}", *lines, ""]
+
+    return show
+
+
+def commands(name):
+    text = (TOLD / f"{name}.commands").read_text(encoding="utf-8")
+    return [line for line in text.splitlines() if line and not line.startswith("#")]
+
+
+@pytest.mark.parametrize("name", ["asking", "lists", "trying"])
+def test_screens(folder, shown, told, name):
+    lines = []
+    for command in commands(name):
+        lines += shown(command, 100)
+        if command.startswith(WIDE):
+            lines += shown(command, 80)[1:]
+    told(name, lines)
+    assert pl.open_site(folder).data == pl.open_site(TOLD / "site").data  # nothing was changed
+
+
+def test_screens_of_changes(shown, told):
+    told("changing", [line for each in commands("changing") for line in shown(each, 100)])
