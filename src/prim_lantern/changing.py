@@ -28,7 +28,8 @@ from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
-from prim_lantern.change.summary import Line, cautions_of, lines_later, lines_of
+from prim_lantern.change.second_thoughts import cautions_of
+from prim_lantern.change.summary import Line, lines_later, lines_of
 from prim_lantern.change.undoing import Resting, resting_on
 from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import (

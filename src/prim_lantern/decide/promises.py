@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
@@ -61,10 +61,14 @@ def speaks_of(data: SiteData, promise: Promise, path: str) -> bool:
     return any(each == where.name or each.startswith(f"{where.name}/") for each in filed)
 
 
-def check_promises(engine: Engine) -> list[PromiseCheck]:
-    """How every promise stands at the moment of an engine. The owner, who may do everything, is
-    asked of no promise that somebody may not."""
-    return [_checked(engine, n, each) for n, each in enumerate(engine.data.promises, 1)]
+def check_promises(engine: Engine, some: Sequence[Promise] | None = None) -> list[PromiseCheck]:
+    """How every promise stands at the moment of an engine, or only some of them. The owner, who may
+    do everything, is asked of no promise that somebody may not."""
+    return [
+        _checked(engine, number, each)
+        for number, each in enumerate(engine.data.promises, 1)
+        if some is None or each in some
+    ]
 
 
 def _checked(engine: Engine, number: int, promise: Promise) -> PromiseCheck:

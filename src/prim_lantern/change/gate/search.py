@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence, Set
+from collections.abc import Iterator, Mapping, Sequence, Set
 from datetime import datetime
 from functools import cached_property, partial
 from typing import Final, NamedTuple
