@@ -127,6 +127,7 @@ def shown(folder, monkeypatch, capsys):
         with pytest.raises(SystemExit) as ended:
             run()
         printed = "".join(capsys.readouterr()).replace(str(folder), "SITE").rstrip("\n")
+        assert "mistake of Prim Lantern" not in printed, command
         code = f"  [{ended.value.code}]" if ended.value.code else ""
         lines = (line.rstrip() for line in printed.split("\n"))
         return [f"$ prim-lantern {command}{code}", *lines, ""]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 import prim_lantern as pl
+from prim_lantern.change.operations import people
 
 NOW = "2027-05-10"
 SITE = """
@@ -366,3 +367,37 @@ def test_an_undone_new_author_is_looked_at_as_well(site):
         site.change(by="ann").undo(number).make()
     with pytest.raises(pl.NotAllowed, match="would come to delete"):
         site.change(by="ann").change_item("/a/press", add_authors="ann").make()
+
+
+def test_whoever_signs_up_comes_to_no_more_than_the_groups_for_that(site):
+    with pytest.raises(pl.BadChange, match="Nobody signs up"):
+        site.sign_up("zoe")
+    with pytest.raises(pl.BadChange, match="bosses leads to all access"):
+        site.change(by="mo").set_sign_up("bosses")
+    with pytest.raises(pl.NotAllowed):
+        site.change(by="ben").set_sign_up("crew").make()
+    with site.change(by="kim") as change:
+        change.set_sign_up(["crew", "idle"])
+    assert site.sign_up("zoe", name="Zoe", groups="crew") == "zoe"
+    assert [each.group for each in site.data.users["zoe"].memberships] == ["crew"]
+    assert (site.history()[-1].by, site.history()[-1].reason) == ("zoe", "Signed up")
+    for login, groups in (
+        ("zoe", ()),
+        ("ZOE", ()),
+        ("yan", "bosses"),
+        ("yan", "outer"),
+        ("y n", ()),
+    ):
+        with pytest.raises(pl.PrimLanternError):
+            site.sign_up(login, groups=groups)
+    with site.change(by="mo") as change:  # later on, all access comes to one of them
+        change.change_group("idle", count_in="bosses")
+    with pytest.raises(pl.BadChange, match="idle leads to all access"):
+        site.sign_up("yan")
+    with pytest.raises(pl.BadChange, match=r"Site\.sign_up"):
+        site.change(by="mo").do(people.SignUp("yan"))
+    with pytest.raises(pl.BadChange, match="no operation"):
+        site.change(by="mo").do({"do": "sign-up", "login": "yan"})
+    with site.change(by="kim") as change:
+        change.undo(2)
+    assert "zoe" not in site.data.users and "yan" not in site.data.users

@@ -108,9 +108,20 @@ class Change:
 
     def __init__(self, site: Changeable, by: str, reason: str = "") -> None:
         """Begin a change. Raises `UnknownUser` for nobody known as the one who makes it."""
+        self._begin(site, site.seen.data.login(by), reason)
+
+    @classmethod
+    def of_newcomer(cls, site: Changeable, new: people.SignUp) -> Change:
+        """The change by which somebody signs up by themselves."""
+        change = cls.__new__(cls)
+        change._begin(site, new.login, "Signed up")
+        change._add(new)
+        return change
+
+    def _begin(self, site: Changeable, by: str, reason: str) -> None:
         self._site = site
         self._seen = site.seen
-        self._by = self._seen.data.login(by)
+        self._by = by
         self._reason = texts.text(reason)
         self._asked: list[Operation | Record | tuple[SiteData, str]] = []
         self._proposal = self._fresh(self._seen.data)
@@ -122,8 +133,8 @@ class Change:
 
     def _fresh(self, data: SiteData) -> Proposal:
         at = self._now()
-        site = Place("site", "site")
-        brings_in = self._site.engine_for(data, at).may_manage(self._by, "manage-rights", site)
+        engine, site = self._site.engine_for(data, at), Place("site", "site")
+        brings_in = self._by in data.users and engine.may_manage(self._by, "manage-rights", site)
         return Proposal(data, Made(self._by, at, brings_in))
 
     def _now(self) -> datetime:
@@ -138,6 +149,8 @@ class Change:
             operation = operation_from(operation)
         if isinstance(operation, people.Accept):
             raise BadChange("An invitation is accepted by its link alone.")
+        if isinstance(operation, people.SignUp):
+            raise BadChange("Whoever signs up does it by themselves: see Site.sign_up.")
         self._add(operation)
         return self
 
@@ -158,8 +171,13 @@ class Change:
     def _may_go_on(self) -> None:
         if self._made:
             raise BadChange("This change was made already; begin another one.")
-        if any(isinstance(each, people.Accept) for each in self._asked):
-            raise BadChange("An invitation is accepted in a change of its own.")
+        if self._is_nobodys:
+            raise BadChange("Accepting, and signing up, is a change of its own.")
+
+    @property
+    def _is_nobodys(self) -> bool:
+        """Whether it asks for no right."""
+        return any(isinstance(each, people.NOBODYS) for each in self._asked)
 
     def undo(self, number: int) -> Change:
         """Add the step that takes back a change of the history.
@@ -246,6 +264,7 @@ class Change:
     add_members = _adding(groups.AddMembers)
     remove_members = _adding(groups.RemoveMembers)
     set_stewards = _adding(groups.SetStewards)
+    set_sign_up = _adding(groups.SetSignUp)
     set_condition = _adding(groups.SetCondition)
     map_group = _adding(groups.MapGroup)
     add_plan = _adding(plans.AddPlan)
@@ -315,7 +334,7 @@ class Change:
         if self._judged is self._proposal and self._judged_steps == len(self._proposal.steps):
             return
         proposal, at = self._proposal, self._proposal.made.at
-        if not any(isinstance(each, people.Accept) for each in self._asked):
+        if not self._is_nobodys:
             judged = Judged(
                 self._site.engine_for(proposal.before, at),
                 proposal.data,
@@ -419,7 +438,7 @@ class Change:
 
     def _again(self, data: SiteData, looked_at: Effects | None, numbers: Sequence[int]) -> None:
         """Try all steps once more on the site as somebody else left it."""
-        if self._by not in data.users:
+        if self._by not in data.users and not self._is_nobodys:
             raise ChangedMeanwhile(numbers, f"{self._by} is no longer there")
         before, self._proposal = self._proposal, self._fresh(data)
         self._effects = None

@@ -129,6 +129,28 @@ class Site(Views):
             change.accept(login, token)
         return login
 
+    def sign_up(
+        self, login: str, *, name: str = "", email: str = "", groups: str | Iterable[str] = ()
+    ) -> str:
+        """Add somebody who signs up by themselves, and return the login: active from now on, in all
+        groups for that or in some of them. Whoever calls this vouches for who they are.
+
+        Raises `BadChange` where nobody signs up, for a group that is not open so and for one that
+        leads to all access, and `AlreadyThere`.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> site.sign_up("wren.hale", name="Wren Hale")
+        'wren.hale'
+        >>> site.history()[-1].by
+        'wren.hale'
+        """
+        from prim_lantern.change.operations.people import SignUp
+        from prim_lantern.changing import Change
+
+        Change.of_newcomer(self, SignUp(login, name, email, groups)).make()
+        return login
+
     def history(self) -> list[Record]:
         """All changes, the oldest first."""
         return self.store.records()

@@ -255,6 +255,15 @@ def stewards(name: str, more: tuple[str, ...], fewer: tuple[str, ...], how: How)
     return carry_out(how, build)
 
 
+@group.command("sign-up")
+@click.argument("names", nargs=-1, required=True, metavar="GROUPS...")
+@changing
+def sign_up(names: tuple[str, ...], how: How) -> int:
+    """Let people sign up by themselves into GROUPS; "none": nobody signs up any more."""
+    groups = () if names == ("none",) else names
+    return carry_out(how, lambda change: change.set_sign_up(groups))
+
+
 @group.command("condition")
 @click.argument("name")
 @click.argument("rows", nargs=-1, metavar="[TESTS]...")

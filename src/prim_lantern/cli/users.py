@@ -26,6 +26,7 @@ from prim_lantern.cli.common import (
     texts,
 )
 from prim_lantern.cli.listing import As, list_of_site, listing, show_list
+from prim_lantern.decide.explain.words import listed
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail
@@ -272,6 +273,27 @@ def accept(token: str, where: str, as_json: bool) -> None:
         print_json({"login": login, "status": "active"})
     else:
         click.echo(f"{site.data.users[login].called} is now active.")
+
+
+@user.command("sign-up")
+@click.argument("login")
+@click.option("--name", default="", help="The name that people see.")
+@click.option("--email", default="", help="The e-mail address.")
+@click.option("--group", "groups", multiple=True, help="Only this group of those that are open.")
+@site_option
+@json_option
+def sign_up(
+    login: str, name: str, email: str, groups: tuple[str, ...], where: str, as_json: bool
+) -> None:
+    """Add somebody who signs up by themselves as LOGIN: 'group sign-up' says into which groups."""
+    site = opened(where)
+    site.sign_up(login, name=name, email=email, groups=groups)
+    joined = [each.group for each in site.data.users[login].memberships]
+    if as_json:
+        print_json({"login": login, "status": "active", "groups": joined})
+    else:
+        called = [f"group {site.data.groups[each].called}" for each in joined]
+        click.echo(f"{site.data.users[login].called} is now active, in {listed(called)}.")
 
 
 @user.command()

@@ -25,7 +25,7 @@ OPERATIONS: Final[Mapping[str, type[Operation]]] = {
     for module in (roles, people, groups, plans, readerships, rights, content)
     for each in vars(module).values()
     if isinstance(each, type) and issubclass(each, Operation) and hasattr(each, "do")
-    if each is not people.Accept  # that is made by the link alone
+    if each not in people.NOBODYS  # those are made by a link, or for oneself
 }
 
 

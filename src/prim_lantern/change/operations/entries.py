@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Any
 
 from prim_lantern.errors import AlreadyThere, BadChange, UnknownItem, UnknownWho
@@ -11,7 +12,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import User
 from prim_lantern.site.places import Place, place
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS
-from prim_lantern.site.who import Who, who
+from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who, who
 
 _WORDS = {
     "groups": "group",
@@ -111,3 +112,20 @@ def list_changed(
         if each not in have:
             raise BadChange(f"{each} is not among {what}: {', '.join(map(str, have)) or 'nobody'}.")
     return tuple(dict.fromkeys([*(each for each in have if each not in drop), *add]))
+
+
+def leads_to_all_access(data: SiteData, group: str, at: datetime) -> bool:
+    """Whether whoever is in a group has a role with all access by that, now or later."""
+    reached, waiting = {group}, [group]
+    while waiting:
+        for upper in data.groups[waiting.pop()].counts_in:
+            if upper not in reached:
+                reached.add(upper)
+                waiting.append(upper)
+    whos = {SIGNED_IN, EVERYONE, *(Who("group", name) for name in reached)}
+    return any(
+        data.roles[given.role].all_access
+        and not whos.isdisjoint(given.to)
+        and (given.period.until is None or given.period.until > at)
+        for given in data.given
+    )

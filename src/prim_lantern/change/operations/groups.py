@@ -18,6 +18,7 @@ from prim_lantern.change.operations.base import (
 )
 from prim_lantern.change.operations.entries import (
     added,
+    leads_to_all_access,
     list_changed,
     named,
     put,
@@ -252,6 +253,25 @@ class SetCondition(Operation):
         rows = " or ".join(self.rows)
         whom = f"everybody whose {rows}" if rows else "nobody"
         return f"let group:{self.group} take in {whom} by condition"
+
+
+@dataclass(frozen=True)
+class SetSignUp(Operation):
+    """Say which groups people join who sign up by themselves; none: nobody signs up."""
+
+    do: ClassVar[str] = "set-sign-up"
+    groups: Texts = ()
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        wanted = tuple(dict.fromkeys(named(data, "groups", name).name for name in self.groups))
+        for each in wanted:
+            if leads_to_all_access(data, each, made.at):
+                raise BadChange(f"The group {each} leads to all access: nobody joins it so.")
+        return data.with_parts(sign_up_groups=wanted)
+
+    def said(self) -> str:
+        listed = ", ".join(self.groups)
+        return f"let people sign up into {listed}" if listed else "let nobody sign up any more"
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from hashlib import sha256
 from hmac import compare_digest
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Final
 
 from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
-from prim_lantern.change.operations.entries import named, with_users
+from prim_lantern.change.operations.entries import leads_to_all_access, named, with_users
 from prim_lantern.change.removal import without_people, without_whos, without_words
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
@@ -165,6 +165,38 @@ class Accept(Operation):
 
     def said(self) -> str:
         return f"accept the invitation of {self.login}"
+
+
+@dataclass(frozen=True)
+class SignUp(Operation):
+    """Add a person who signs up by themselves: active, in the groups for that, or in some of them
+    (`groups`; none said: in all)."""
+
+    do: ClassVar[str] = "sign-up"
+    login: str
+    name: str = ""
+    email: str = ""
+    groups: Texts = ()
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        if not data.sign_up_groups:
+            raise BadChange("Nobody signs up by themselves on this site.")
+        wanted = [named(data, "groups", name).name for name in self.groups] or data.sign_up_groups
+        for each in wanted:
+            if each not in data.sign_up_groups:
+                groups = ", ".join(data.sign_up_groups)
+                raise BadChange(f"Nobody joins {each} by signing up; it is open for {groups}.")
+            if leads_to_all_access(data, each, made.at):
+                raise BadChange(f"The group {each} leads to all access: nobody joins it so.")
+        new = replace(self, groups=tuple(wanted))
+        return _with_new(data, new, ACTIVE, _day(made.at))
+
+    def said(self) -> str:
+        return f"sign up {self.name or self.login}"
+
+
+NOBODYS: Final = (Accept, SignUp)
+"""What asks for no right: a person makes it by a link, or for themselves."""
 
 
 @dataclass(frozen=True)
@@ -353,14 +385,15 @@ def _day(at: datetime) -> datetime:
 
 
 def _with_new(
-    data: SiteData, new: AddUser | Invite, status: str, joined: datetime | None
+    data: SiteData, new: AddUser | Invite | SignUp, status: str, joined: datetime | None
 ) -> SiteData:
     names.login(new.login)
     if names.folded(new.login) in map(names.folded, data.users):
         raise AlreadyThere("user", new.login)
     user = User(new.login, new.name, new.email, status, joined=joined)
-    user = _changed(_in_groups(data, user, new.groups), None, None, new.attributes)
-    return with_users(_with_attributes(data, new.attributes), [user])
+    attributes = {} if isinstance(new, SignUp) else new.attributes
+    user = _changed(_in_groups(data, user, new.groups), None, None, attributes)
+    return with_users(_with_attributes(data, attributes), [user])
 
 
 def _in_groups(data: SiteData, user: User, groups: Texts) -> User:
