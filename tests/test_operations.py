@@ -91,6 +91,14 @@ DONE = [
     ({"do": "take-step", "path": "/log/terns", "step": "publish", "public_from": "2027-06-01"}, lambda s: s.data.items["/log/terns"].state == "scheduled"),
     ({"do": "add-category", "category": "topic:moths"}, lambda s: s.data.categories.get("topic:moths") == "Moths"),
     ({"do": "remove-category", "category": "series:talks"}, lambda s: "series:talks" not in s.data.categories),
+    ({"do": "set-sign-up", "groups": ["patrons", "friends"]}, lambda s: s.data.sign_up_groups == ("patrons", "friends")),
+    ({"do": "add-kind", "name": "leaflet", "label": "Leaflet", "four_eyes": True, "filed_under": ["topic"], "must_be_filed": True}, lambda s: not s.may_create(HANA, "leaflet", "/news") and s.may_create(HANA, "leaflet", "/news", categories=["topic:press"])),
+    ({"do": "add-kind", "name": "strip", "part": True}, lambda s: s.data.all_kinds["strip"].part and s.may_create(HANA, "strip", "/news")),
+    ({"do": "change-kind", "name": "notice", "four_eyes": True, "filed_under": ["topic"], "must_be_filed": True}, lambda s: s.data.kinds["notice"].four_eyes and s.data.kinds["notice"].must_be_filed and s.data.kinds["notice"].filed_under == ("topic",)),
+    ({"do": "change-kind", "name": "page", "label": "Leaf"}, lambda s: s.data.all_kinds["page"].called == "Leaf"),
+    ({"do": "remove-kind", "name": "event"}, lambda s: s.data.all_kinds["event"].label == ""),
+    ({"do": "add-action", "name": "lend", "brings": ["comment"], "risky": True}, lambda s: s.may(HANA, "lend", "/news") and not s.may(None, "lend", "/news")),
+    ({"do": "change-action", "name": "export-bookings", "brings": [], "risky": False}, lambda s: s.data.actions["export-bookings"].brings == () and not s.data.actions["export-bookings"].risky),
 ]  # fmt: skip
 
 
@@ -123,8 +131,18 @@ def hands_aside(data):
 
 
 def test_every_operation_is_tried_above():
-    elsewhere = {"show"}  # in the tests of hiding
+    elsewhere = {"show", "remove-action"}  # in the tests of hiding, and of actions
     assert {each["do"] for each, _ in DONE} | elsewhere == OPERATIONS.keys()
+
+
+def test_an_action_is_removed_once_nothing_names_it(site):
+    with pytest.raises(pl.BadChange, match="is no action of this site"):
+        site.change(by=HANA).remove_action("sell")
+    with site.change(by=HANA) as change:
+        change.add_action("lend")
+    with site.change(by=HANA) as change:
+        assert "lose lend" in "".join(change.remove_action("lend").in_short())
+    assert "lend" not in site.data.actions
 
 
 # Who may not make it, and what is said of it; everybody else named may.

@@ -16,6 +16,7 @@ from prim_lantern.change.nothing import why_nothing
 from prim_lantern.change.operations import (
     content,
     groups,
+    kinds,
     operation_from,
     people,
     plans,
@@ -296,6 +297,12 @@ class Change:
     take_step = _adding(content.TakeStep)
     add_category = _adding(content.AddCategory)
     remove_category = _adding(content.RemoveCategory)
+    add_kind = _adding(kinds.AddKind)
+    change_kind = _adding(kinds.ChangeKind)
+    remove_kind = _adding(kinds.RemoveKind)
+    add_action = _adding(kinds.AddAction)
+    change_action = _adding(kinds.ChangeAction)
+    remove_action = _adding(kinds.RemoveAction)
 
     @property
     def site(self) -> Changeable:

@@ -58,7 +58,8 @@ class Effects:
         self.after = after
         self._touched = Touched(before, after, renames)
         self._engines = before, after
-        self.actions = [each for each in after.data.item_actions if each not in NEED_MORE]
+        both = dict.fromkeys((*after.data.item_actions, *before.data.item_actions))
+        self.actions = [each for each in both if each not in NEED_MORE]
 
     # What there is -----------------------------------------------------------------------
 
@@ -187,9 +188,13 @@ class Effects:
         return found
 
     def _answers(self, engine: Engine, login: str | None, action: str, rows: Any) -> Any:
-        """Whether somebody may do it at each path; where nothing stands, nobody may."""
+        """Whether somebody may do it at each path; where nothing stands, or nothing is called so,
+        nobody may."""
         known = login if login in engine.data.users else None
-        found = lists_of(engine).items_for(known, action)
+        if action in engine.data.item_actions:
+            found = lists_of(engine).items_for(known, action)
+        else:
+            found = np.zeros(len(engine.data.content), dtype=np.bool_)
         return np.append(found, False)[rows[self._engines.index(engine)]]
 
     def _add_by_items(self, found: Pairs, done: set[str | None]) -> None:
@@ -230,7 +235,7 @@ def _sort_of(engine: Engine, row: int) -> object:
 
 
 def _who_may(engine: Engine, action: str, row: int) -> set[str | None]:
-    if row < 0:
+    if row < 0 or action not in engine.data.item_actions:
         return set()
     path = engine.data.content.names[row]
     may: set[str | None] = set(lists_of(engine).who_may(action, path))

@@ -17,6 +17,7 @@ from prim_lantern.site.people import INVITED
 from prim_lantern.site.places import SITE
 from prim_lantern.site.rights import Given, Promise, Rule
 from prim_lantern.site.who import AUDIENCES, EVERYONE, GUESTS, SIGNED_IN, Who
+from prim_lantern.wording import with_article
 
 _MANY_PEOPLE = 10
 _MANY_ITEMS = 20
@@ -36,6 +37,7 @@ def _cautions(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
     yield from _all_access(after, pieces)
     yield from _broken_promises(effects)
     yield from _new_promises(effects, pieces)
+    yield from _no_four_eyes(before, after, pieces)
     yield from _risky(after, pieces)
     yield from _rights_over_others(effects, pieces)
     if not content_only:
@@ -116,6 +118,16 @@ def _new_promises(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
         if not check.kept:
             what = f"{check.says}: that does not hold as things are"
             yield f"{what}, in {check.broken:,} case{'s' if check.broken > 1 else ''}."
+
+
+def _no_four_eyes(before: SiteData, after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
+    """Kinds of which nobody else needs to look any more before they are public."""
+    for piece in pieces:
+        if piece.part == "kinds" and piece.before is not None and piece.before.four_eyes:
+            kind = after.all_kinds.get(piece.name)
+            if kind is not None and not kind.four_eyes:
+                called = with_article(before.all_kinds[piece.name].called)
+                yield f"Four eyes are asked for no more: who wrote {called} may publish it as well."
 
 
 def _rights_over_others(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:

@@ -260,7 +260,7 @@ def stewards(name: str, more: tuple[str, ...], fewer: tuple[str, ...], how: How)
 @changing
 def sign_up(names: tuple[str, ...], how: How) -> int:
     """Let people sign up by themselves into GROUPS; "none": nobody signs up any more."""
-    groups = () if names == ("none",) else names
+    groups = () if names == ("none",) else tuple(",".join(names).split(","))
     return carry_out(how, lambda change: change.set_sign_up(groups))
 
 

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
+from typing import Any
 
 import click
 
+from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import opened
 from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, RISKY_ACTIONS, brought_by
@@ -71,6 +74,60 @@ def list_kinds(where: str, shown: As) -> None:
     show_list(shown, columns, records, "")
 
 
+def _of_kind(command: Callable[..., int]) -> Callable[..., int]:
+    """The options that say what is special about a kind."""
+    for option in (
+        click.option("--label", help="The name that people see."),
+        click.option(
+            "--four-eyes/--no-four-eyes",
+            default=None,
+            help="Whether nobody publishes what they wrote or changed.",
+        ),
+        click.option("--sets", metavar="SETS", help="The category sets it takes; 'any'."),
+        click.option(
+            "--must-be-filed/--may-be-unfiled", default=None, help="Whether it needs a category."
+        ),
+    ):
+        command = option(command)
+    return command
+
+
+@kind.command("add")
+@click.argument("name")
+@click.option("--part", is_flag=True, help="A part of a page.")
+@click.option("--link", is_flag=True, help="A menu link.")
+@_of_kind
+@changing
+def add_kind(name: str, part: bool, link: bool, how: How, **said: Any) -> int:
+    """Define a kind of items."""
+    values = {"part": part, "link": link, **_kind_values(**said)}
+    return carry_out(how, lambda change: change.add_kind(name, **values))
+
+
+@kind.command("change")
+@click.argument("name")
+@_of_kind
+@changing
+def change_kind(name: str, how: How, **said: Any) -> int:
+    """Change a kind, a built-in one too."""
+    return carry_out(how, lambda change: change.change_kind(name, **_kind_values(**said)))
+
+
+def _kind_values(sets: str | None, **said: Any) -> dict[str, Any]:
+    """What was said, as the operations take it."""
+    if sets is not None:
+        said["filed_under"] = () if sets == "any" else tuple(sets.split(","))
+    return {key: each for key, each in said.items() if each is not None}
+
+
+@kind.command("remove")
+@click.argument("name")
+@changing
+def remove_kind(name: str, how: How) -> int:
+    """Remove a kind that nothing is of; of a built-in one, what the site says of it."""
+    return carry_out(how, lambda change: change.remove_kind(name))
+
+
 @click.group(short_help="What can be done with items and at places.")
 def action() -> None:
     """The actions: what can be done with items and at places, the site's own too."""
@@ -105,6 +162,52 @@ def list_actions(where: str, shown: As) -> None:
         Column("asked_of", "Asked of", shed=1),
     ]
     show_list(shown, columns, records, "")
+
+
+def _of_action(command: Callable[..., int]) -> Callable[..., int]:
+    """The options that say what an action is."""
+    for option in (
+        click.option("--label", help="The name that people see."),
+        click.option("--brings", metavar="ACTIONS", help="What it cannot do without; with commas."),
+        click.option(
+            "--risky/--not-risky", default=None, help="Whether giving it to many is risky."
+        ),
+    ):
+        command = option(command)
+    return command
+
+
+@action.command("add")
+@click.argument("name")
+@_of_action
+@changing
+def add_action(name: str, how: How, **said: Any) -> int:
+    """Define an action of the site's own."""
+    return carry_out(how, lambda change: change.add_action(name, **_action_values(**said)))
+
+
+@action.command("change")
+@click.argument("name")
+@_of_action
+@changing
+def change_action(name: str, how: How, **said: Any) -> int:
+    """Change an action of the site's own."""
+    return carry_out(how, lambda change: change.change_action(name, **_action_values(**said)))
+
+
+def _action_values(brings: str | None, **said: Any) -> dict[str, Any]:
+    """What was said, as the operations take it."""
+    if brings is not None:
+        said["brings"] = tuple(filter(None, brings.split(",")))
+    return {key: each for key, each in said.items() if each is not None}
+
+
+@action.command("remove")
+@click.argument("name")
+@changing
+def remove_action(name: str, how: How) -> int:
+    """Remove an action of the site's own that no rule or role names."""
+    return carry_out(how, lambda change: change.remove_action(name))
 
 
 COMMANDS = {"kind": kind, "action": action}

@@ -20,6 +20,8 @@ _WORDS = {
     "plans": "plan",
     "readerships": "readership",
     "category_sets": "category set",
+    "kinds": "kind",
+    "actions": "action",
 }
 
 
