@@ -56,6 +56,12 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "remove-group": (group,),
         "add-members": (group, (login, other), None, rng.choice([None, "2027-09-01"])),
         "remove-members": (group, (login,)),
+        "rename-role": (role, rng.choice(["renamed", base])),
+        "rename-readership": (readership, rng.choice(["renamed", "outer"])),
+        "rename-category": (
+            category,
+            rng.choice(["topic:renamed", "topic:sea/renamed", "place:x"]),
+        ),
         "set-sign-up": (tuple(rng.sample(maker.groups, rng.randrange(3))),),
         "add-kind": (
             rng.choice(["fresh", "page"]),

@@ -91,6 +91,10 @@ DONE = [
     ({"do": "take-step", "path": "/log/terns", "step": "publish", "public_from": "2027-06-01"}, lambda s: s.data.items["/log/terns"].state == "scheduled"),
     ({"do": "add-category", "category": "topic:moths"}, lambda s: s.data.categories.get("topic:moths") == "Moths"),
     ({"do": "remove-category", "category": "series:talks"}, lambda s: "series:talks" not in s.data.categories),
+    ({"do": "rename-role", "name": "field-writer", "to": "Log-Writer"}, lambda s: "log-writer" in s.data.roles and "field-writer" not in str(s.data.given) and s.may("sam.whitlock", "comment", "/news")),
+    ({"do": "rename-role", "name": "commenter", "to": "talker"}, lambda s: s.data.roles["field-writer"].includes == ("talker",)),
+    ({"do": "rename-readership", "name": "patrons", "to": "supporters"}, lambda s: "supporters" in s.data.readerships and not s.may(None, "read", "/patrons/webcam") and s.may("dolores.pine", "read", "/patrons/webcam")),
+    ({"do": "rename-category", "category": "topic:wildlife", "to": "topic:animals"}, lambda s: "topic:animals/seals" in s.data.categories and "topic:wildlife" not in str(s.data.rules) + str([*s.data.content.values_of("categories")])),
     ({"do": "set-sign-up", "groups": ["patrons", "friends"]}, lambda s: s.data.sign_up_groups == ("patrons", "friends")),
     ({"do": "add-kind", "name": "leaflet", "label": "Leaflet", "four_eyes": True, "filed_under": ["topic"], "must_be_filed": True}, lambda s: not s.may_create(HANA, "leaflet", "/news") and s.may_create(HANA, "leaflet", "/news", categories=["topic:press"])),
     ({"do": "add-kind", "name": "strip", "part": True}, lambda s: s.data.all_kinds["strip"].part and s.may_create(HANA, "strip", "/news")),
@@ -143,6 +147,34 @@ def test_an_action_is_removed_once_nothing_names_it(site):
     with site.change(by=HANA) as change:
         assert "lose lend" in "".join(change.remove_action("lend").in_short())
     assert "lend" not in site.data.actions
+
+
+@pytest.mark.parametrize(
+    ("method", "old", "new", "says"),
+    [
+        ("rename_role", "commenter", "web-team", "is there already"),
+        ("rename_role", "commenter", "a b", "a b"),
+        ("rename_role", "nobody", "x", "is not known"),
+        ("rename_readership", "public", "x", "is built in"),
+        ("rename_readership", "patrons", "nobody", "is there already"),
+        ("rename_category", "topic:wildlife", "series:x", "is not in the set"),
+        ("rename_category", "topic:wildlife", "topic:press/x", "stays where it is"),
+        ("rename_category", "topic:wildlife", "topic:press", "is there already"),
+        ("rename_category", "topic:wildlife", "topic:", "is not in the set"),
+    ],
+)
+def test_a_name_that_cannot_be(site, method, old, new, says):
+    with pytest.raises(pl.PrimLanternError, match=says):
+        getattr(site.change(by=HANA), method)(old, new)
+
+
+def test_a_new_name_changes_nothing_else(site):
+    for method, old, new in (
+        ("rename_role", "field-writer", "log-writer"),
+        ("rename_readership", "patrons", "supporters"),
+        ("rename_category", "topic:wildlife", "topic:animals"),
+    ):
+        assert getattr(site.change(by=HANA), method)(old, new).in_short() == []
 
 
 # Who may not make it, and what is said of it; everybody else named may.

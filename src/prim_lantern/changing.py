@@ -21,6 +21,7 @@ from prim_lantern.change.operations import (
     people,
     plans,
     readerships,
+    renaming,
     rights,
     roles,
 )
@@ -297,6 +298,9 @@ class Change:
     take_step = _adding(content.TakeStep)
     add_category = _adding(content.AddCategory)
     remove_category = _adding(content.RemoveCategory)
+    rename_role = _adding(renaming.RenameRole)
+    rename_readership = _adding(renaming.RenameReadership)
+    rename_category = _adding(renaming.RenameCategory)
     add_kind = _adding(kinds.AddKind)
     change_kind = _adding(kinds.ChangeKind)
     remove_kind = _adding(kinds.RemoveKind)
@@ -389,17 +393,22 @@ class Change:
     def why_nothing(self) -> list[str]:
         """Where nobody gains or loses anything by it: why, a sentence each."""
         effects = self.effects()
-        if effects:
+        if effects or self._only_renames:
             return []
         return why_nothing(effects.before, effects.after, self._pieces)
 
     def cautions(self) -> list[str]:
         """Why the change is worth a second thought, a sentence each; often none."""
         effects = self.effects()
-        found = cautions_of(effects, self._pieces)
+        found = [] if self._only_renames else cautions_of(effects, self._pieces)
         if self._proposal.data.users.get(self._by) is not None:
             found = [*self._own_loss(), *found]
         return found
+
+    @property
+    def _only_renames(self) -> bool:
+        """Whether all it does is to give new names, so that nothing goes and nothing comes."""
+        return all(str(step.operation["do"]).startswith("rename-") for step in self._proposal.steps)
 
     def _own_loss(self) -> list[str]:
         """What the one who makes it gives away, so that they could not take it back."""

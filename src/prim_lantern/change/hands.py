@@ -5,16 +5,33 @@ Nobody writes it; it follows from what is changed.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
 from prim_lantern.change.pieces import Piece
-from prim_lantern.change.renames import Renames
+from prim_lantern.change.renames import Renames, new_categories, new_readerships
 from prim_lantern.site.content import PUBLISHED, SCHEDULED, Item
 from prim_lantern.site.data import SiteData
 
 _SEEN = ("title", "links_to", "categories", "kind", "authors")
 _PUBLIC = (SCHEDULED, PUBLISHED)
+
+
+def _called_now(before: SiteData, after: SiteData) -> Callable[[Item | None], Item | None]:
+    """An item with the names that its categories and its readership have after: to rename these is
+    not to change it."""
+    categories, readerships = new_categories(before, after), new_readerships(before, after)
+
+    def called(item: Item | None) -> Item | None:
+        if item is None or not (categories or readerships):
+            return item
+        return replace(
+            item,
+            categories=tuple(categories.get(each, each) for each in item.categories),
+            readership=readerships.get(item.readership or "", item.readership),
+        )
+
+    return called
 
 
 def with_hands(
@@ -33,7 +50,12 @@ def with_hands(
     lets them go. `brought_in` says that new items came with theirs; `taking_back` that nothing is
     published anew, and no hand is forgotten.
     """
-    items = [_without_those_gone(piece, after) for piece in pieces if piece.part == "items"]
+    as_called_now = _called_now(before, after)
+    items = [
+        _without_those_gone(piece, after)
+        for piece in pieces
+        if piece.part == "items" and as_called_now(piece.before) != piece.after
+    ]
     put: dict[str, Item] = {}
     for piece in items:
         if piece.after is not None and after.all_kinds[piece.after.kind].part:

@@ -47,6 +47,23 @@ class Misfit(Exception):
     """What was changed does not fit the site: something else stands where it should."""
 
 
+def new_categories(before: SiteData, after: SiteData) -> Mapping[str, str]:
+    """The categories of before by their names of after, where all that differs are names."""
+    was, now = before.categories, after.categories
+    same = len(was) == len(now) and [*was.values()] == [*now.values()]
+    return dict(zip(was, now, strict=True)) if same and was.keys() != now.keys() else {}
+
+
+def new_readerships(before: SiteData, after: SiteData) -> Mapping[str, str]:
+    """The same of readerships."""
+    was, now = before.readerships, after.readerships
+    if was.keys() == now.keys() or len(was) != len(now):
+        return {}
+    pairs = list(zip(was.values(), now.values(), strict=True))
+    same = all(replace(one, name="") == replace(other, name="") for one, other in pairs)
+    return dict(zip(was, now, strict=True)) if same else {}
+
+
 def set_at(data: SiteData, path: str) -> str | None:
     """What is said of a path or what is below it, if anything: in a word, for messages."""
 

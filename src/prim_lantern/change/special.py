@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Final
 
+from prim_lantern.change.renames import new_categories
 from prim_lantern.change.touched import Touched, all_access
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.looking import offers_below
@@ -77,7 +79,7 @@ class Special:
         }
         tops |= {limit.where for limit in set(base.limits) ^ set(after.limits)}
         was, now = base.categories, after.categories
-        if was.keys() != now.keys():
+        if was.keys() != now.keys() and not self._new_names:
             yield _Scope(categories=frozenset(was.keys() ^ now.keys()))
         if self._anybody_anywhere():
             yield _Scope()
@@ -137,12 +139,22 @@ class Special:
             key = (persons[0][0], persons[1][0])
             if own or key not in alike:
                 was, now = (self._creates(e, login, scope) for e in self.touched.engines)
-                moved = {(action, self.touched.later(where)) for action, where in was}
+                moved = {(self._later(action), self.touched.later(w)) for action, w in was}
                 if not own:
                     alike[key] = (moved, now)
                 _note(found, login, moved, now)
             else:
                 _note(found, login, *alike[key])
+
+    @cached_property
+    def _new_names(self) -> Mapping[str, str]:
+        """The categories of before by their names of after, where all that differs are names."""
+        return new_categories(self.touched.base, self._after)
+
+    def _later(self, action: str) -> str:
+        """ "create KIND in CATEGORY", with the name that the category has after."""
+        create, filed, category = action.partition(" in ")
+        return f"{create}{filed}{self._new_names.get(category, category)}"
 
     def _creates(self, engine: Engine, login: str | None, scope: _Scope) -> _Rights:
         known = self._known(engine, login)

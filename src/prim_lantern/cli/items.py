@@ -284,4 +284,14 @@ def remove_category(name: str, how: How) -> int:
     return carry_out(how, lambda change: change.remove_category(name))
 
 
+@category.command("rename")
+@click.argument("name")
+@click.argument("new_name")
+@changing
+def rename_category(name: str, new_name: str, how: How) -> int:
+    """Give a category another name; everything that speaks of it goes along. Only the last part of
+    its name changes, and so for all below it."""
+    return carry_out(how, lambda change: change.rename_category(name, new_name))
+
+
 COMMANDS = {"item": item, "category": category}

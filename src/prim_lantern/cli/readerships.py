@@ -162,4 +162,13 @@ def clear(place: str, how: How) -> int:
     return carry_out(how, lambda change: change.clear_readership(place))
 
 
+@readership.command()
+@click.argument("name")
+@click.argument("new_name")
+@changing
+def rename(name: str, new_name: str, how: How) -> int:
+    """Give a readership another name; everything that speaks of it goes along."""
+    return carry_out(how, lambda change: change.rename_readership(name, new_name))
+
+
 COMMANDS = {"readership": readership}

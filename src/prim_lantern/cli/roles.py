@@ -272,4 +272,13 @@ def _known(data: SiteData, name: str) -> str:
     return wanted
 
 
+@role.command()
+@click.argument("name")
+@click.argument("new_name")
+@changing
+def rename(name: str, new_name: str, how: How) -> int:
+    """Give a role another name; everything that speaks of it goes along."""
+    return carry_out(how, lambda change: change.rename_role(name, new_name))
+
+
 COMMANDS = {"role": role}

@@ -13,6 +13,7 @@ from prim_lantern.change.operations import (
     people,
     plans,
     readerships,
+    renaming,
     rights,
     roles,
 )
@@ -23,7 +24,7 @@ from prim_lantern.wording import did_you_mean
 
 OPERATIONS: Final[Mapping[str, type[Operation]]] = {
     each.do: each
-    for module in (roles, people, groups, plans, readerships, rights, content, kinds)
+    for module in (roles, people, groups, plans, readerships, rights, content, kinds, renaming)
     for each in vars(module).values()
     if isinstance(each, type) and issubclass(each, Operation) and hasattr(each, "do")
     if each not in people.NOBODYS  # those are made by a link, or for oneself

@@ -1,0 +1,168 @@
+"""Roles, readerships and categories under another name; whatever speaks of them goes along.
+
+Groups are renamed beside all else of groups, and items are moved.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any, ClassVar
+
+from prim_lantern.change.operations.base import Made, Operation
+from prim_lantern.change.operations.entries import named
+from prim_lantern.errors import AlreadyThere, BadChange
+from prim_lantern.site import names
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import Place
+from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Given, Readership
+from prim_lantern.site.who import Who
+
+
+@dataclass(frozen=True)
+class RenameRole(Operation):
+    """Give a role another name."""
+
+    do: ClassVar[str] = "rename-role"
+    name: str
+    to: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        old, new = named(data, "roles", self.name).name, _new_name(self.to, data.roles, "role")
+        was, now = Who("role", old), Who("role", new)
+
+        def whos(some: Iterable[Who]) -> tuple[Who, ...]:
+            return tuple(now if each == was else each for each in some)
+
+        def given(each: Given) -> Given:
+            return replace(each, role=new if each.role == old else each.role, to=whos(each.to))
+
+        def readership(each: Readership) -> Readership:
+            readers, all_of, but_not = map(whos, (each.readers, each.all_of, each.but_not))
+            return replace(each, readers=readers, all_of=all_of, but_not=but_not)
+
+        return data.with_parts(
+            roles={
+                new if name == old else name: replace(
+                    each,
+                    name=new if name == old else name,
+                    includes=tuple(new if i == old else i for i in each.includes),
+                )
+                for name, each in data.roles.items()
+            },
+            given=_changed(data.given, given),
+            rules=_changed(data.rules, lambda each: replace(each, to=whos(each.to))),
+            promises=_changed(data.promises, lambda each: replace(each, who=whos(each.who))),
+            readerships={name: readership(each) for name, each in data.readerships.items()},
+        )
+
+    def said(self) -> str:
+        return f"rename the role {self.name} to {self.to}"
+
+
+@dataclass(frozen=True)
+class RenameReadership(Operation):
+    """Give a readership of the site's own another name."""
+
+    do: ClassVar[str] = "rename-readership"
+    name: str
+    to: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        if names.folded(self.name) in BUILT_IN_READERSHIPS:
+            raise BadChange(f"The readership {self.name} is built in, and keeps its name.")
+        old = named(data, "readerships", self.name).name
+        new = _new_name(self.to, {**data.readerships, **BUILT_IN_READERSHIPS}, "readership")
+        standing = [
+            replace(item, readership=new)
+            for row in data.content.filled("readership")
+            if (item := data.content.at(row)).readership == old
+        ]
+        default = data.default_readership
+        return data.with_parts(
+            readerships={
+                new if name == old else name: replace(each, name=new) if name == old else each
+                for name, each in data.readerships.items()
+            },
+            places=_changed(
+                data.places,
+                lambda each: replace(each, readership=new) if each.readership == old else each,
+            ),
+            items=data.content.revised(standing) if standing else data.items,
+            default_readership=new if default == old else default,
+        )
+
+    def said(self) -> str:
+        return f"rename the readership {self.name} to {self.to}"
+
+
+@dataclass(frozen=True)
+class RenameCategory(Operation):
+    """Give a category another name, with all below it: "topic:sea" becomes "topic:ocean". It stays
+    in its set, and where it is in it."""
+
+    do: ClassVar[str] = "rename-category"
+    category: str
+    to: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        old, new = data.category(self.category), self.to
+        set_name, _, old_key = old.partition(":")
+        new_set, _, new_key = new.partition(":")
+        if new_set != set_name or not new_key:
+            raise BadChange(f"{new!r} is not in the set of {old}: write {set_name}:NAME.")
+        if new_key.rpartition("/")[0] != old_key.rpartition("/")[0]:
+            raise BadChange(f"{old} stays where it is: only the last part of its name changes.")
+        names.key(new_key.rpartition("/")[2])
+        if new in data.categories:
+            raise AlreadyThere("category", new)
+
+        def key(name: str) -> str:
+            return new_key + name.removeprefix(old_key) if _at_or_below(name, old_key) else name
+
+        def category(name: str) -> str:
+            return f"{set_name}:{key(name.partition(':')[2])}" if _at_or_below(name, old) else name
+
+        def at(place: Place) -> Place:
+            return place._replace(name=category(place.name)) if place.kind == "category" else place
+
+        filed = [
+            replace(item, categories=tuple(map(category, item.categories)))
+            for row, some in enumerate(data.content.values_of("categories"))
+            if any(_at_or_below(each, old) for each in some)
+            for item in [data.content.at(row)]
+        ]
+        found = data.category_sets[set_name]
+        labelled = {key(name): label for name, label in found.categories.items()}
+        renamed = replace(found, categories=labelled)
+        return data.with_parts(
+            category_sets={**data.category_sets, set_name: renamed},
+            items=data.content.revised(filed) if filed else data.items,
+            rules=_changed(data.rules, lambda each: replace(each, place=at(each.place))),
+            given=_changed(
+                data.given, lambda e: replace(e, within_any=tuple(map(at, e.within_any)))
+            ),
+            places=_changed(data.places, lambda each: replace(each, place=at(each.place))),
+            promises=_changed(data.promises, lambda each: replace(each, where=at(each.where))),
+        )
+
+    def said(self) -> str:
+        return f"rename the category {self.category} to {self.to}"
+
+
+def _new_name(name: str, taken: Mapping[str, Any], what: str) -> str:
+    wanted = names.folded(name)
+    names.key(wanted)
+    if wanted in taken:
+        raise AlreadyThere(what, wanted)
+    return wanted
+
+
+def _at_or_below(name: str, top: str) -> bool:
+    return name == top or name.startswith(f"{top}/")
+
+
+def _changed(entries: Iterable[Any], change: Callable[[Any], Any]) -> tuple[Any, ...]:
+    """The entries changed; those that stay the same are kept as they are."""
+    both = ((each, change(each)) for each in entries)
+    return tuple(was if was == now else now for was, now in both)
