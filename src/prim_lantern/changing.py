@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from types import TracebackType
-from typing import Any, Concatenate, ParamSpec, Protocol
+from typing import Any, Protocol
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.effects import Effects
@@ -14,16 +14,8 @@ from prim_lantern.change.gate import Judged, lost_by, missing_for, whom_to_ask
 from prim_lantern.change.later import later_effects
 from prim_lantern.change.nothing import why_nothing
 from prim_lantern.change.operations import (
-    content,
-    groups,
-    kinds,
     operation_from,
     people,
-    plans,
-    readerships,
-    renaming,
-    rights,
-    roles,
 )
 from prim_lantern.change.operations.base import Made, Operation, Texts
 from prim_lantern.change.pieces import Piece, differences
@@ -45,20 +37,8 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, now
 from prim_lantern.site.people import User
 from prim_lantern.site.places import Place
+from prim_lantern.steps import Steps
 from prim_lantern.store.base import Seen, Store
-
-_P = ParamSpec("_P")
-
-
-def _adding(make: Callable[_P, Operation]) -> Callable[Concatenate[Change, _P], Change]:
-    """A method of `Change` that adds an operation, with its parameters and its text."""
-
-    def add(self: Change, /, *args: _P.args, **values: _P.kwargs) -> Change:
-        return self.do(make(*args, **values))
-
-    add.__doc__ = make.__doc__
-    add.__name__ = getattr(make, "do", "add").replace("-", "_")
-    return add
 
 
 class Changeable(Protocol):
@@ -90,7 +70,7 @@ class Changeable(Protocol):
 
 
 @explains_its_arguments()
-class Change:
+class Change(Steps):
     """What somebody wants to change on a site: steps, their effects, and the making.
 
     Each step is tried at once: one that cannot be made raises an error and is not added. Whether
@@ -245,68 +225,6 @@ class Change:
             )
         )
         return token
-
-    add_role = _adding(roles.AddRole)
-    copy_role = _adding(roles.CopyRole)
-    change_role = _adding(roles.ChangeRole)
-    remove_role = _adding(roles.RemoveRole)
-    add_user = _adding(people.AddUser)
-    import_people = _adding(people.ImportPeople)
-    change_user = _adding(people.ChangeUser)
-    cancel_invitation = _adding(people.CancelInvitation)
-    suspend = _adding(people.Suspend)
-    bring_back = _adding(people.BringBack)
-    remove_user = _adding(people.RemoveUser)
-    release_user = _adding(people.ReleaseUser)
-    hand_over = _adding(people.HandOver)
-    add_group = _adding(groups.AddGroup)
-    change_group = _adding(groups.ChangeGroup)
-    rename_group = _adding(groups.RenameGroup)
-    remove_group = _adding(groups.RemoveGroup)
-    add_members = _adding(groups.AddMembers)
-    remove_members = _adding(groups.RemoveMembers)
-    set_stewards = _adding(groups.SetStewards)
-    set_sign_up = _adding(groups.SetSignUp)
-    set_condition = _adding(groups.SetCondition)
-    map_group = _adding(groups.MapGroup)
-    add_plan = _adding(plans.AddPlan)
-    change_plan = _adding(plans.ChangePlan)
-    remove_plan = _adding(plans.RemovePlan)
-    enrol = _adding(plans.Enrol)
-    end_enrolment = _adding(plans.EndEnrolment)
-    add_readership = _adding(readerships.AddReadership)
-    change_readership = _adding(readerships.ChangeReadership)
-    remove_readership = _adding(readerships.RemoveReadership)
-    set_readership = _adding(readerships.SetReadership)
-    clear_readership = _adding(readerships.ClearReadership)
-    hide = _adding(readerships.Hide)
-    show = _adding(readerships.Show)
-    give = _adding(rights.Give)
-    take_back = _adding(rights.TakeBack)
-    allow = _adding(rights.Allow)
-    deny = _adding(rights.Deny)
-    remove_rule = _adding(rights.RemoveRule)
-    add_promise = _adding(rights.AddPromise)
-    remove_promise = _adding(rights.RemovePromise)
-    stop_from_above = _adding(rights.StopFromAbove)
-    set_limit = _adding(rights.SetLimit)
-    add_item = _adding(content.AddItem)
-    import_items = _adding(content.ImportItems)
-    remove_item = _adding(content.RemoveItem)
-    move_item = _adding(content.MoveItem)
-    change_item = _adding(content.ChangeItem)
-    take_step = _adding(content.TakeStep)
-    add_category = _adding(content.AddCategory)
-    remove_category = _adding(content.RemoveCategory)
-    rename_role = _adding(renaming.RenameRole)
-    rename_readership = _adding(renaming.RenameReadership)
-    rename_category = _adding(renaming.RenameCategory)
-    add_kind = _adding(kinds.AddKind)
-    change_kind = _adding(kinds.ChangeKind)
-    remove_kind = _adding(kinds.RemoveKind)
-    add_action = _adding(kinds.AddAction)
-    change_action = _adding(kinds.ChangeAction)
-    remove_action = _adding(kinds.RemoveAction)
 
     @property
     def site(self) -> Changeable:
