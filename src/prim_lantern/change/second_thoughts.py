@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from prim_lantern.change.effects import Effects
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.summary import called, every_action, what_of, where_of
+from prim_lantern.decide.belonging import upper_groups
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
@@ -21,6 +22,7 @@ from prim_lantern.wording import with_article
 
 _MANY_PEOPLE = 10
 _MANY_ITEMS = 20
+_NAMED = 3
 
 
 def cautions_of(effects: Effects, pieces: Sequence[Piece]) -> list[str]:
@@ -38,6 +40,7 @@ def _cautions(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
     yield from _broken_promises(effects)
     yield from _new_promises(effects, pieces)
     yield from _no_four_eyes(before, after, pieces)
+    yield from _open_to_join(after, pieces)
     yield from _risky(after, pieces)
     yield from _rights_over_others(effects, pieces)
     if not content_only:
@@ -128,6 +131,28 @@ def _no_four_eyes(before: SiteData, after: SiteData, pieces: Sequence[Piece]) ->
             if kind is not None and not kind.four_eyes:
                 called = with_article(before.all_kinds[piece.name].called)
                 yield f"Four eyes are asked for no more: who wrote {called} may publish it as well."
+
+
+def _open_to_join(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
+    """What anybody comes to who signs up."""
+    for piece in pieces:
+        if (piece.part, piece.name) != ("site", "sign_up_groups"):
+            continue
+        for name in (each for each in piece.after if each not in piece.before):
+            whos = {Who("group", each) for each in upper_groups(after, name)}
+            has = [f"the role {after.roles[e.role].called}" for e in after.given if whos & {*e.to}]
+            has += [
+                f"{words.listed(each.actions)} {words.where(each.place)}"
+                for each in after.rules
+                if each.allow and whos & {*each.to}
+            ]
+            named = after.readerships.values()
+            has += [f"the readership {e.called}" for e in named if whos & {*e.readers}]
+            some = list(dict.fromkeys(has))
+            if some:
+                more = [f"{len(some) - _NAMED} more"] if len(some) > _NAMED else []
+                what = words.listed([*some[:_NAMED], *more])
+                yield f"Anybody could join group {after.groups[name].called}, and come to {what}."
 
 
 def _rights_over_others(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:

@@ -137,3 +137,14 @@ def _by_name(pairs: Iterator[tuple[str, Group]]) -> Mapping[str, list[Group]]:
     for name, group in pairs:
         found.setdefault(name, []).append(group)
     return found
+
+
+def upper_groups(data: SiteData, name: str) -> set[str]:
+    """A group, and all that it counts in."""
+    found, waiting = {name}, [name]
+    while waiting:
+        for upper in data.groups[waiting.pop()].counts_in:
+            if upper not in found:
+                found.add(upper)
+                waiting.append(upper)
+    return found

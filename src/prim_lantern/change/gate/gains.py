@@ -39,8 +39,7 @@ from prim_lantern.change.gate.search import (
 )
 from prim_lantern.change.gate.shortfall import Shortfall
 from prim_lantern.decide import subject
-from prim_lantern.decide.belonging import Belonging
-from prim_lantern.decide.belonging import Way as WayIn
+from prim_lantern.decide.belonging import Belonging, upper_groups
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.case import Asked
 from prim_lantern.decide.engine.levels import YES
@@ -171,7 +170,9 @@ class Gains:
         for data in self._sites:
             if self.judged.by in data.users:
                 ways = Belonging(data, self.judged.made.at).direct_ways(data.users[self.judged.by])
-                found |= {Who("group", group) for way in ways for group in _with_upper(data, way)}
+                found |= {
+                    Who("group", group) for way in ways for group in upper_groups(data, way.group)
+                }
         return found
 
     @cached_property
@@ -369,17 +370,6 @@ def _as_far_as_can_be(search: Search) -> Iterator[Gain]:
         yield from search.gains()
     except TooMuch as found:
         yield Gain(None, found.action, found.about, found.at, unsure=True)
-
-
-def _with_upper(data: SiteData, way: WayIn) -> set[str]:
-    """The group of a way, and all that it counts in."""
-    found, waiting = {way.group}, [way.group]
-    while waiting:
-        for upper in data.groups[waiting.pop()].counts_in:
-            if upper not in found:
-                found.add(upper)
-                waiting.append(upper)
-    return found
 
 
 def _matters(

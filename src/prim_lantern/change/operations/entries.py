@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
+from prim_lantern.decide.belonging import upper_groups
 from prim_lantern.errors import AlreadyThere, BadChange, UnknownItem, UnknownWho
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
@@ -118,13 +119,7 @@ def list_changed(
 
 def leads_to_all_access(data: SiteData, group: str, at: datetime) -> bool:
     """Whether whoever is in a group has a role with all access by that, now or later."""
-    reached, waiting = {group}, [group]
-    while waiting:
-        for upper in data.groups[waiting.pop()].counts_in:
-            if upper not in reached:
-                reached.add(upper)
-                waiting.append(upper)
-    whos = {SIGNED_IN, EVERYONE, *(Who("group", name) for name in reached)}
+    whos = {SIGNED_IN, EVERYONE, *(Who("group", name) for name in upper_groups(data, group))}
     return any(
         data.roles[given.role].all_access
         and not whos.isdisjoint(given.to)
