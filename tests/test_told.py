@@ -87,11 +87,20 @@ def shapes_of(text, site):
     }
 
 
+def marks(explanation):
+    """What a program would go by: the sort and the name of each point, section by section."""
+
+    def of(points):
+        return [f"{point.what}={point.name}{of(point.behind) or ''}" for point in points]
+
+    return "; ".join(f"{name}: {', '.join(of(points))}" for name, points in explanation.sections())
+
+
 def test_reasons(folder, told):
     site = pl.open_site(folder)
     known, lines = set(), []
     for decision in questions(site):
-        text = str(decision.explanation)
+        text = f"{decision.explanation}\n{marks(decision.explanation)}"
         shapes = shapes_of(text, site)
         if not shapes <= known:
             known |= shapes
