@@ -200,6 +200,7 @@ def test_every_changing_command_has_the_common_options():
         "compare",
         "invitations",
         "accept",
+        "sign-up",  # of a user; they do it themselves
         "out",
         "holdings",
     }
@@ -213,6 +214,8 @@ def test_every_changing_command_has_the_common_options():
         "rule",
         "item",
         "category",
+        "kind",
+        "action",
         "give",
         "take-back",
         "allow",

@@ -112,8 +112,12 @@ def _maker(change: Change) -> tuple[str, ...]:
 @item.command()
 @click.argument("path", shell_complete=complete_place)
 @click.option("--title", help="The title.")
-@click.option("--file-under", multiple=True, metavar="CATEGORY", help="File it under this.")
-@click.option("--not-under", multiple=True, metavar="CATEGORY", help="Take it out of this.")
+@click.option(
+    "--filed", "file_under", multiple=True, metavar="CATEGORY", help="File it under this."
+)
+@click.option(
+    "--not-filed", "not_under", multiple=True, metavar="CATEGORY", help="Take it out of this."
+)
 @click.option("--add-author", multiple=True, metavar="WHO", help="An author more.")
 @click.option("--drop-author", multiple=True, metavar="WHO", help="No longer an author.")
 @click.option("--links-to", metavar="PATH", help="For a link: where it leads.")
