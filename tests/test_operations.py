@@ -177,6 +177,24 @@ def test_a_new_name_changes_nothing_else(site):
         assert getattr(site.change(by=HANA), method)(old, new).in_short() == []
 
 
+def test_what_stands_at_a_category_stays_there_under_another_name(site):
+    with site.change(by=HANA) as change:
+        change.set_readership("topic:wildlife", "patrons")
+        change.give("log-approver", to="user:kit.farrow", within_any="topic:wildlife/seals")
+        change.add_promise("guests", actions="edit", where="topic:wildlife")
+    asked = [
+        (who, action, path)
+        for who in (None, "kit.farrow", "sam.whitlock")
+        for action in ("read", "publish")
+        for path in ("/log/terns", "/log/seal-count", "/log/first-puffins")
+    ]
+    before = [site.allows(*each) for each in asked]
+    with site.change(by=HANA) as change:
+        change.rename_category("topic:wildlife", "topic:animals")
+    assert [site.allows(*each) for each in asked] == before
+    assert "topic:wildlife" not in f"{site.data.places} {site.data.given} {site.data.promises}"
+
+
 # Who may not make it, and what is said of it; everybody else named may.
 LEIF, BEATRIX, RUTH = "leif.aronsen", "beatrix.lowe", "ruth.adeyemi"
 NOT_ALLOWED = [

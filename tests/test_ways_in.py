@@ -328,10 +328,11 @@ def test_a_readership_that_lets_in_fewer_may_be_set_by_whoever_manages_there(sit
     for wider in ("public", "signed-in", "authors-only"):
         with pytest.raises(pl.NotAllowed):
             site.change(by="ann").do(op("set_readership", where="/a", readership=wider)).make()
-    with pytest.raises(pl.NotAllowed):  # what is above counts no more
-        site.change(by="ann").do(
-            op("set_readership", where="/a/b", readership="signed-in", alone=True)
-        ).make()
+    for where in ("/a/b", "/a/press"):  # what is above counts no more
+        with pytest.raises(pl.NotAllowed):
+            site.change(by="ann").do(
+                op("set_readership", where=where, readership="signed-in", alone=True)
+            ).make()
 
 
 def test_whoever_would_lose_the_way_back_is_told(site):
@@ -401,3 +402,30 @@ def test_whoever_signs_up_comes_to_no_more_than_the_groups_for_that(site):
     with site.change(by="kim") as change:
         change.undo(2)
     assert "zoe" not in site.data.users and "yan" not in site.data.users
+
+
+BY_ROLE = """
+[[given]]
+role = "editor"
+to = ["user:pat"]
+within_any = ["topic:press"]
+[[rules]]
+allow = ["comment"]
+to = ["role:editor"]
+where = "/a"
+"""
+
+
+def test_where_words_speak_of_whoever_has_a_role_nobody_gives_more_than_they_have(make_site):
+    site = make_site(SITE + BY_ROLE, PEOPLE, CONTENT)
+    assert site.engine_for(site.data, site.moment()).ground.whole
+    assert site.allows("ben", "read", "/a") and not site.allows("ben", "comment", "/a")
+    for action in ("publish", "delete"):
+        with pytest.raises(pl.NotAllowed, match=f"Ben would come to {action}"):
+            site.change(by="ann").allow(action, to="user:ben", where="/a/b").make()
+    with site.change(by="mo") as change:
+        change.give("editor", to="user:ben", within_any="/a")
+    assert site.allows("ben", "comment", "/a")  # whoever has the role is somebody else now
+    with site.change(by="mo") as change:
+        change.take_back("editor", to="user:ben", within_any="/a")
+    assert not site.allows("ben", "comment", "/a")
