@@ -66,7 +66,7 @@ class Rights:
         found._heed_readerships()
         if not roles.isdisjoint(found.roles_of_readers()):
             return found, None
-        spots |= {each.place.spot for each in found.words_about(roles)}
+        # words about whoever has one of these roles hold where it is given alone: at these spots
         settings = found.other_settings(self)
         whos = {who for source in (*gone, *come) for who in source.to}
         by_role = any(who.kind == "role" for who in whos)
