@@ -429,3 +429,15 @@ def test_where_words_speak_of_whoever_has_a_role_nobody_gives_more_than_they_hav
     with site.change(by="mo") as change:
         change.take_back("editor", to="user:ben", within_any="/a")
     assert not site.allows("ben", "comment", "/a")
+
+
+def test_nobody_signs_up_into_all_access_by_what_they_say_of_themselves(site):
+    with site.change(by="mo") as change:
+        change.set_sign_up("crew").set_condition("bosses", "login is zoe")
+        change.set_condition("idle", "email is zed@post.example").change_group(
+            "idle", count_in="bosses"
+        )
+    for login, email in (("zoe", ""), ("Zoe", ""), ("zed", "zed@post.example")):
+        with pytest.raises(pl.BadChange, match="would come to all access"):
+            site.sign_up(login, email=email)
+    assert site.sign_up("zed") == "zed"

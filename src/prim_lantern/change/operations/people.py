@@ -12,6 +12,7 @@ from typing import Any, ClassVar, Final
 from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
 from prim_lantern.change.operations.entries import leads_to_all_access, named, with_users
 from prim_lantern.change.removal import without_people, without_whos, without_words
+from prim_lantern.decide.belonging import Belonging
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
@@ -188,8 +189,12 @@ class SignUp(Operation):
                 raise BadChange(f"Nobody joins {each} by signing up; it is open for {groups}.")
             if leads_to_all_access(data, each, made.at):
                 raise BadChange(f"The group {each} leads to all access: nobody joins it so.")
-        new = replace(self, groups=tuple(wanted))
-        return _with_new(data, new, ACTIVE, _day(made.at))
+        after = _with_new(data, replace(self, groups=tuple(wanted)), ACTIVE, _day(made.at))
+        # what they say of themselves may fit the condition of a group
+        for each in Belonging(after, made.at).ways(self.login):
+            if leads_to_all_access(after, each, made.at):
+                raise BadChange(f"{self.login} would come to all access: nobody signs up to that.")
+        return after
 
     def said(self) -> str:
         return f"sign up {self.name or self.login}"
