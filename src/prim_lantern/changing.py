@@ -18,10 +18,11 @@ from prim_lantern.change.operations import (
     people,
 )
 from prim_lantern.change.operations.base import Made, Operation, Texts
+from prim_lantern.change.operations.renaming import with_login
 from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
-from prim_lantern.change.renames import Misfit
+from prim_lantern.change.renames import Misfit, new_logins
 from prim_lantern.change.second_thoughts import cautions_of
 from prim_lantern.change.summary import Line, lines_later, lines_of
 from prim_lantern.change.undoing import Resting, resting_on
@@ -285,6 +286,8 @@ class Change(Steps):
 
     def _effects_of(self, proposal: Proposal) -> Effects:
         before = self._site.engine_for(proposal.before, proposal.made.at)
+        for old, new in new_logins(proposal.before, proposal.data).items():
+            before = before.after(with_login(before.data, old, new), before.at)
         after = before.after(proposal.data, proposal.made.at)
         return Effects(before, after, proposal.renames)
 
@@ -325,8 +328,11 @@ class Change(Steps):
 
     @property
     def _only_renames(self) -> bool:
-        """Whether all it does is to give new names, so that nothing goes and nothing comes."""
-        return all(str(step.operation["do"]).startswith("rename-") for step in self._proposal.steps)
+        """Whether all it does is to give new names, or to take those back, so that nothing goes
+        and nothing comes."""
+        made = [op for each in self._asked if isinstance(each, Record) for op in each.operations]
+        made += [s.operation for s in self._proposal.steps if s.operation["do"] != "undo"]
+        return all(str(each["do"]).startswith("rename-") for each in made)
 
     def _own_loss(self) -> list[str]:
         """What the one who makes it gives away, so that they could not take it back."""

@@ -35,10 +35,10 @@ class Site(Views):
     """A site that can be asked who may do what, and why.
 
     Everywhere `who` is a login (in any case) or None for a guest; `group:…` means somebody
-    who is in just that group, and `signed-in` somebody of whom nothing else is known. `at`
-    is a date, datetime or ISO 8601 text (a naive one is UTC), now when left out. Asking about a
-    user, item, action, kind or category that the site does not have raises the error of
-    that name (`UnknownUser` …), and never gives a silent no.
+    who is in just that group, `role:…` who has just that role, and `signed-in` somebody of whom
+    nothing else is known. `at` is a date, datetime or ISO 8601 text (a naive one is UTC), now when
+    left out. Asking about a user, item, action, kind or category that the site does not have
+    raises the error of that name (`UnknownUser` …), and never gives a silent no.
     """
 
     def __init__(

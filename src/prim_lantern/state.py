@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable
 from datetime import date, datetime
 from math import inf
 from threading import Lock
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.stand_ins import login_of, pictured_roles
 from prim_lantern.decide.timeline import Timeline
 from prim_lantern.errors import BadQuestion, UnknownItem, UnknownWho
 from prim_lantern.site import moments, names
@@ -95,7 +96,18 @@ class State:
         else:
             moment = moments.moment(at)
             engine = self.engine(moment)
-        return None if who is None else login_of(self.who(who)), engine, moment
+        found = None if who is None else self.who(who)
+        if found is None:
+            return None, engine, moment
+        return login_of(found), self.picturing(engine, (found,)), moment
+
+    def picturing(self, engine: Engine, whos: Iterable[Who]) -> Engine:
+        """The same engine with somebody pictured for each role among some whos."""
+        given = pictured_roles(whos)
+        if not given:
+            return engine
+        data = engine.data
+        return engine.after(data.with_parts(given=(*data.given, *given)), engine.at)
 
     # Names ----------------------------------------------------------------------------------
 
@@ -130,17 +142,23 @@ class State:
         return found
 
     def who(self, text: str) -> Who:
-        """A login, `user:…`, a group (`group:…`) or an audience."""
+        """A login, `user:…`, a group (`group:…`), a role (`role:…`) or an audience."""
         found = who(text) if ":" in text or text in AUDIENCES else Who("user", text)
         if found.kind == "group":
             if found.name not in self.data.groups:
                 near = names.nearest(found.name, self.data.groups)
                 raise UnknownWho(text, [f"group:{each}" for each in near])
             return found
+        if found.kind == "role":
+            if found.name not in self.data.roles:
+                near = names.nearest(found.name, self.data.roles)
+                raise UnknownWho(text, [f"role:{each}" for each in near])
+            return found
         if found.kind == "user":
             return Who("user", self.data.user(found.name).login)
         if found.kind != "audience":
             raise BadQuestion(
-                f"{text!r} cannot be asked about here: name a person, a group or an audience."
+                f"{text!r} cannot be asked about here: name a person, a group, a role or an "
+                "audience."
             )
         return found

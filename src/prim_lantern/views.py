@@ -28,11 +28,13 @@ if TYPE_CHECKING:
     from pandas import DataFrame
 
     from prim_lantern.decide.access import Access
+    from prim_lantern.decide.enrolments import Enrolled
     from prim_lantern.decide.found import FoundItem
     from prim_lantern.decide.named import Naming
     from prim_lantern.decide.place_view import PlaceView
     from prim_lantern.decide.promises import PromiseCheck
     from prim_lantern.decide.queue import Queue
+    from prim_lantern.decide.readership_view import ReadershipView
 
 
 _WORD = re.compile(r"[\s._@-]+")
@@ -153,8 +155,8 @@ class Views:
     ) -> DataFrame:
         """People, groups and audiences by places, as a pandas DataFrame.
 
-        Parameters: `who` names logins, groups (`group:…`) and audiences; `where` names
-        paths and categories, the top sections when left out; `actions` on items, create, and
+        Parameters: `who` names logins, groups (`group:…`), roles (`role:…`) and audiences; `where`
+        names paths and categories, the top sections when left out; `actions` on items, create, and
         file-under where all rows are categories.
         Rows are places; columns are pairs of who and action; cells are "yes", "no", "own"
         (only their own) or "" (nobody has spoken). See `grid_data` for the same plainly.
@@ -184,20 +186,21 @@ class Views:
             for each in places
         ]
         asked = [each if each in NEED_MORE else state.item_action(each) for each in actions]
+        engine = state.picturing(state.engine(self.moment(at)), columns)
         if "file-under" in asked and any(row.startswith("/") for row in rows):
             raise BadQuestion("'file-under' is asked of categories: name only those as rows.")
-        return grid_of(state.engine(self.moment(at)), columns, rows, asked)
+        return grid_of(engine, columns, rows, asked)
 
     def powers_of(self, who: str | None, at: Moment = None) -> Powers:
-        """What reaches this person (groups, roles, rules), and where they may do what.
+        """What reaches this person (groups, roles, rules), and where they may do what; `group:…` is
+        somebody in just that group, `role:…` somebody who has just that role.
 
         >>> import prim_lantern as pl
         >>> [given.role for given in pl.open_demo().powers_of("bo.lind", "2027-05-10").given]
         ['commenter', 'timetable-desk']
         """
-        state = self._state
-        login = None if who is None else state.data.login(who)
-        return powers_of(state.engine(self.moment(at)), login, login_of(SIGNED_IN))
+        login, engine, _ = self._state.asked(who, at)
+        return powers_of(engine, login, login_of(SIGNED_IN))
 
     def place_view(self, place: str = "site", at: Moment = None) -> PlaceView:
         """What a place is, and every readership, rule, given role, limit and promise that holds
@@ -266,6 +269,20 @@ class Views:
             broken_before, step = earlier, step * 2
         return check
 
+    def readership_view(self, name: str, at: Moment = None) -> ReadershipView:
+        """A readership by its name: who is in it, where it stands, and how many items it counts for
+        there. Raises `UnknownWho` where there is none.
+
+        >>> import prim_lantern as pl
+        >>> view = pl.open_demo().readership_view("patrons", "2027-05-10")
+        >>> view.people, [each.items for each in view.stands_at]
+        ()
+        """
+        from prim_lantern.decide.readership_view import readership_view
+
+        engine = self._state.engine(self.moment(at))
+        return readership_view(engine, self.data.readership(name))
+
     def queue(self, who: str, at: Moment = None, *, days: int = 30) -> Queue:
         """What waits for somebody: items in review that they may publish or send back (the oldest
         first), those of their own that wait or were sent back, and what becomes public or ends
@@ -286,6 +303,16 @@ class Views:
                     step = Step(record.at, record.by, record.reason)
                     steps[str(each["step"])][str(each["path"])] = step
         return queue_of(state.engine(moment), login, steps["submit"], steps["send-back"], days)
+
+    def login_of(self, who: str | None) -> str | None:
+        """The login of a person as it is spelled, None for a guest; for `group:…`, `role:…` and
+        `signed-in` the name by which somebody pictured so stands in for a login.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().login_of("Sam.Whitlock")
+        'sam.whitlock'
+        """
+        return None if who is None else login_of(self._state.who(who))
 
     def naming(self, who: str) -> list[Naming]:
         """Everything that names a person, whatever their status: what they are in by hand, rules
@@ -322,6 +349,19 @@ class Views:
         """
         state = self._state
         return state.engine(self.moment(at)).crowd.members(state.who(f"group:{group}"))
+
+    def enrolments(self, at: Moment = None) -> list[Enrolled]:
+        """Every enrolment in a plan, those that ended and those to come among them, each with the
+        time that it covers.
+
+        >>> import prim_lantern as pl
+        >>> found = pl.open_demo().enrolments("2027-05-10")
+        >>> [each.login for each in found if each.state == "ended"]
+        ['dolores.pine', 'wendel.achter', 'viktor.haim']
+        """
+        from prim_lantern.decide.enrolments import enrolments
+
+        return enrolments(self.data, self.moment(at))
 
     def find_items(
         self,

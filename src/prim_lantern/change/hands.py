@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
 from prim_lantern.change.pieces import Piece
-from prim_lantern.change.renames import Renames, new_categories, new_readerships
+from prim_lantern.change.renames import Renames, new_categories, new_logins, new_readerships
 from prim_lantern.site.content import PUBLISHED, SCHEDULED, Item
 from prim_lantern.site.data import SiteData
 
@@ -18,15 +18,18 @@ _PUBLIC = (SCHEDULED, PUBLISHED)
 
 
 def _called_now(before: SiteData, after: SiteData) -> Callable[[Item | None], Item | None]:
-    """An item with the names that its categories and its readership have after: to rename these is
-    not to change it."""
+    """An item with the names that its categories, its readership and its people have after: to
+    rename these is not to change it."""
     categories, readerships = new_categories(before, after), new_readerships(before, after)
+    logins = new_logins(before, after)
 
     def called(item: Item | None) -> Item | None:
-        if item is None or not (categories or readerships):
+        if item is None or not (categories or readerships or logins):
             return item
         return replace(
             item,
+            authors=tuple(logins.get(each, each) for each in item.authors),
+            changed_by=tuple(logins.get(each, each) for each in item.changed_by),
             categories=tuple(categories.get(each, each) for each in item.categories),
             readership=readerships.get(item.readership or "", item.readership),
         )

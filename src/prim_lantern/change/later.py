@@ -24,7 +24,7 @@ def later_effects(
     before: Engine, after: SiteData, renames: Sequence[Renames], pieces: Sequence[Piece]
 ) -> Iterator[tuple[str, Effects]]:
     """What a change comes to later, each with when: "From 2027-09-01", "Once accepted"."""
-    for moment in sorted(_beginnings(pieces, after, before.at))[:_MOMENTS]:
+    for moment in sorted(_beginnings(pieces, before.at))[:_MOMENTS]:
         then = before.after(before.data, moment)
         effects = Effects(then, then.after(after, moment), renames)
         if effects:
@@ -46,17 +46,17 @@ def later_effects(
             yield "Once accepted", effects
 
 
-def _beginnings(pieces: Iterable[Piece], after: SiteData, now: datetime) -> Iterator[datetime]:
+def _beginnings(pieces: Iterable[Piece], now: datetime) -> Iterator[datetime]:
     """The later moments at which something of a change begins."""
     found: set[datetime] = set()
     for piece in pieces:
-        for at in _of_thing(piece.after, piece.before, after):
+        for at in _of_thing(piece.after, piece.before):
             if at is not None and at > now:
                 found.add(at)
     yield from found
 
 
-def _of_thing(thing: Any, was: Any, after: SiteData) -> Iterator[datetime | None]:
+def _of_thing(thing: Any, was: Any) -> Iterator[datetime | None]:
     period = getattr(thing, "period", None)
     if period is not None:
         yield period.since
@@ -66,7 +66,7 @@ def _of_thing(thing: Any, was: Any, after: SiteData) -> Iterator[datetime | None
     yield from (m.period.since for m in getattr(thing, "memberships", ()) if m not in had)
     for enrolment in getattr(thing, "enrolments", ()):
         if enrolment not in getattr(was, "enrolments", ()):
-            yield after.plans[enrolment.plan].period_from(enrolment.since).since
+            yield enrolment.since
 
 
 def _public(item: Item) -> tuple[str, datetime | None]:

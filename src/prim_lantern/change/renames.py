@@ -64,6 +64,18 @@ def new_readerships(before: SiteData, after: SiteData) -> Mapping[str, str]:
     return dict(zip(was, now, strict=True)) if same else {}
 
 
+def new_logins(before: SiteData, after: SiteData) -> Mapping[str, str]:
+    """The same of people: somebody who is there under another login, and is else as they were."""
+    was, now = before.people, after.people
+    if was.names is now.names or len(was) != len(now):
+        return {}
+    gone, come = was.index.keys() - now.index.keys(), now.index.keys() - was.index.keys()
+    if len(gone) != 1:
+        return {}
+    old, new = gone.pop(), come.pop()
+    return {old: new} if replace(was[old], login=new) == now[new] else {}
+
+
 def set_at(data: SiteData, path: str) -> str | None:
     """What is said of a path or what is below it, if anything: in a word, for messages."""
 

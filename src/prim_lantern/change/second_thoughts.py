@@ -45,6 +45,7 @@ def _cautions(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
     yield from _rights_over_others(effects, pieces)
     if not content_only:
         yield from _opened_to_guests(effects)
+    yield from _enrolled_twice(after, pieces)
     yield from _removed(before, effects, pieces)
     yield from _many(effects, content_only=content_only)
 
@@ -203,6 +204,24 @@ def _opened_to_guests(effects: Effects) -> Iterator[str]:
     if opened:
         what = what_of([(each.action, each.where) for each in opened], every_action(effects))
         yield f"Guests, that is everybody in the world, gain {what}."
+
+
+def _enrolled_twice(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
+    """Enrolments that overlap with others of the same person in the same plan."""
+    for piece in pieces:
+        if piece.part != "users" or piece.after is None:
+            continue
+        new = set(piece.after.enrolments) - set(getattr(piece.before, "enrolments", ()))
+        for one in new:
+            plan = after.plans[one.plan]
+            for other in piece.after.enrolments:
+                if other != one and other.plan == one.plan:
+                    both = plan.period_of(one), plan.period_of(other)
+                    if both[0].meets(both[1]):
+                        yield (
+                            f"{piece.after.called} is enrolled in {plan.called} {both[1]} already; "
+                            "'plan renew' begins where that ends."
+                        )
 
 
 def _removed(before: SiteData, effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:

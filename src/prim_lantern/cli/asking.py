@@ -46,7 +46,8 @@ def _question(command: Callable[..., Any]) -> Callable[..., Any]:
 def may(where: str, as_json: bool, **asked: Any) -> int:
     """May WHO do ACTION at PLACE? Yes (exit code 0) or no (1), with the reason.
 
-    WHO is a login, part of a name, "guest", or group:… for anybody in just that group.
+    WHO is a login, part of a name, "guest", or for anybody of whom just that is known: group:…,
+    role:…, signed-in.
     PLACE is the path of an item; for create the parent, for manage-rights any path,
     category or "site".
 

@@ -156,7 +156,7 @@ def _is_guest(text: str) -> bool:
 def _found(site: Changeable, text: str) -> list[User]:
     """The people whom a text may mean, at least one."""
     if _is_anybody(text):
-        raise BadQuestion(f"{text!r} is no single person; 'look-as' and 'grid' tell of a group.")
+        raise BadQuestion(f"{text!r} is no single person; 'what' and 'look-as' tell of it.")
     found = site.find_users(text.removeprefix("user:"))
     if not found:
         spelled = {user.name: user.login for user in site.data.users.values()}
@@ -172,19 +172,21 @@ def _one(text: str, found: Sequence[User]) -> str:
 
 
 def person_or_anybody(site: Site, text: str) -> str | None:
-    """As `person`; `group:…` and `signed-in` stay, for somebody of whom just that is known."""
+    """As `person`; `group:…`, `role:…` and `signed-in` stay, for somebody of whom just that is
+    known."""
     return text if _is_anybody(text) else person(site, text)
 
 
 def _is_anybody(text: str) -> bool:
-    return text.startswith("group:") or text == "signed-in"
+    return text.startswith(("group:", "role:")) or text == "signed-in"
 
 
 def whom(site: Site, text: str) -> str:
-    """A person's login, a group as `group:…`, or an audience, for the grid and looking as."""
+    """A person's login, a group as `group:…`, a role as `role:…`, or an audience, for the grid and
+    looking as."""
     if names.folded(text) in _GUEST_WORDS:
         return "guests"
-    if text in AUDIENCES or text.startswith("group:"):
+    if text in AUDIENCES or _is_anybody(text):
         return text
     if names.folded(text) in site.data.groups:
         return f"group:{names.folded(text)}"

@@ -25,6 +25,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
 from prim_lantern.site.places import REACHES, way_to
 from prim_lantern.site.rights import WHOSE
+from prim_lantern.site.rule_names import rule_names
 
 _times = (
     click.option("--since", metavar="WHEN", help="In force from then on."),
@@ -163,36 +164,36 @@ def rule() -> None:
 @click.option("--about", "text", metavar="WHAT", help="Only about a path, group, role, person …")
 @list_of_site
 def list_rules(text: str | None, where: str, shown: As) -> None:
-    """All rules, by number and id."""
+    """All rules, each by its name: its id, or where it has none what it says in a word. That never
+    changes when others come and go."""
     from prim_lantern.show.records import Column
 
     site = opened(where)
     data, wanted = site.data, about(site, text) if text is not None else None
     records = [
         {
-            "number": number,
-            "id": each.id or "",
+            "name": name,
+            "id": each.id,
             "says": words.rule(data, each).partition(": ")[2],
             "written": str(each.origin or ""),
         }
-        for number, each in enumerate(data.rules, 1)
+        for name, each in zip(rule_names(data.rules), data.rules, strict=True)
         if wanted is None or wanted.is_named_by(each)
     ]
     columns = [
-        Column("number", "No."),
-        Column("id", "Id", whole=True),
+        Column("name", "Name", whole=True),
         Column("says", "Says"),
         Column("written", "Written at", shed=1),
     ]
     empty = "There is no rule yet." if text is None else f"No rule names {text} itself."
-    show_list(shown, columns, records, empty)
+    show_list(shown, columns, records, empty, keys=["name", "id", "says", "written"])
 
 
 @rule.command("remove")
 @click.argument("name")
 @changing
 def remove_rule(name: str, how: How) -> int:
-    """Remove the rule NAME: its id, or its number in 'rule list'."""
+    """Remove the rule NAME: its id, or what 'rule list' calls it."""
     return carry_out(how, lambda change: change.remove_rule(name))
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -132,6 +132,17 @@ def people(
     )
 
 
+def rows_of_people(file: str, data: SiteData) -> Sequence[Mapping[str, Any]]:
+    """The people of a file with columns called as in people.csv ('-': the input)."""
+    return people_rows(_table(file), data).rows
+
+
+def _table(file: str) -> IncomingTable:
+    if file == "-":
+        return read_table(sys.stdin.buffer.read(), "the input")
+    return read_table(Path(file).read_bytes(), file)
+
+
 def _bring_in(
     what: str,
     file: str,
@@ -140,10 +151,7 @@ def _bring_in(
     add: Callable[[Change, Any], object],
     how: How,
 ) -> int:
-    if file == "-":
-        table = read_table(sys.stdin.buffer.read(), "the input")
-    else:
-        table = read_table(Path(file).read_bytes(), file)
+    table = _table(file)
     check_said(table.header, said)
     keep = _beside(how.where)
     data = opened(how.where).data

@@ -86,6 +86,7 @@ def list_items(
 @click.option("--author", "authors", multiple=True, help="An author; left out: who adds it.")
 @click.option("--filed", multiple=True, metavar="CATEGORY", help="File it under this.")
 @click.option("--links-to", metavar="PATH", help="For a link: where it leads.")
+@click.option("--publish", is_flag=True, help="Publish it at once.")
 @changing
 def add(
     path: str,
@@ -94,13 +95,16 @@ def add(
     authors: tuple[str, ...],
     filed: tuple[str, ...],
     links_to: str | None,
+    publish: bool,
     how: How,
 ) -> int:
-    """Add an item of KIND at PATH, as a draft."""
+    """Add an item of KIND at PATH: a draft, unless --publish makes it public."""
 
     def build(change: Change) -> None:
         wrote = logins_of(change.site, authors) or _maker(change)
         change.add_item(path, kind, title, wrote, filed, links_to)
+        if publish:
+            change.take_step(path, "publish")
 
     return carry_out(how, build)
 
@@ -154,14 +158,21 @@ def move(path: str, new_parent: str, name: str | None, how: How) -> int:
 
 
 @item.command()
-@click.argument("path", shell_complete=complete_place)
+@click.argument("paths", nargs=-1, required=True, shell_complete=complete_place)
 @click.argument("step", type=click.Choice(list(STEPS)))
 @click.option("--from", "public_from", metavar="WHEN", help="For publish: public from then on.")
 @click.option("--until", "public_until", metavar="WHEN", help="For publish: public until then.")
 @changing
-def step(path: str, step: str, public_from: str | None, public_until: str | None, how: How) -> int:
-    """Take an item one STEP along: submit, send-back, publish, withdraw, archive."""
-    return carry_out(how, lambda change: change.take_step(path, step, public_from, public_until))
+def step(
+    paths: tuple[str, ...], step: str, public_from: str | None, public_until: str | None, how: How
+) -> int:
+    """Take items, one or several, one STEP along: submit, send-back, publish, withdraw, archive."""
+
+    def build(change: Change) -> None:
+        for path in dict.fromkeys(paths):
+            change.take_step(path, step, public_from, public_until)
+
+    return carry_out(how, build)
 
 
 @item.command()

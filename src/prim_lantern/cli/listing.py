@@ -50,10 +50,11 @@ def show_list(
     *,
     short: Sequence[Record] | None = None,
     keys: Sequence[str] | None = None,
+    count: int | None = None,
 ) -> None:
     """Show a list as it was asked for. `short` are the rows of the table where they are other ones
-    than the records of CSV and JSON, which have all `keys`; `empty` is said where there are
-    none."""
+    than the records of CSV and JSON, which have all `keys`; `empty` is said where there are none.
+    `count` is how many there are, where only a page of them was worked out."""
     from prim_lantern.show.records import PAGE, csv_text, records_table
 
     if shown.as_json:
@@ -76,5 +77,6 @@ def show_list(
         return
     page = rows_shown if shown.everything else rows_shown[:PAGE]
     console().print(records_table(columns, page))
-    if len(page) < len(rows_shown):
-        click.echo(f"{len(rows_shown) - len(page):,} more; --all shows them, --csv writes them.")
+    left = (len(rows_shown) if count is None else count) - len(page)
+    if left:
+        click.echo(f"{left:,} more; --all shows them, --csv writes them.")

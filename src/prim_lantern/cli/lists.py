@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import click
 
 from prim_lantern.cli.common import (
-    answering,
     at_option,
     complete_action,
     complete_place,
     complete_who,
     opened,
-    person,
+    person_or_anybody,
     print_json,
     print_lines,
     site_option,
@@ -24,12 +23,13 @@ from prim_lantern.cli.common import (
 from prim_lantern.cli.listing import As, listing, show_list
 from prim_lantern.decide.access import Access, changing_actions
 from prim_lantern.decide.explain import words
+from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.explain.holdings import holdings
 from prim_lantern.decide.looking import LookingAs
 from prim_lantern.decide.powers import Powers
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
-from prim_lantern.show.terminal import console, styled, wrapped
+from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above
@@ -177,34 +177,125 @@ def _counted(count: int, first: str) -> str:
 @click.command(short_help="What may somebody do?")
 @click.argument("who", shell_complete=complete_who)
 @click.argument("action", required=False, shell_complete=complete_action)
-@answering
-def what(who: str, action: str | None, where: str, at: str | None, as_json: bool) -> None:
-    """What may WHO do? With ACTION: the items to which they may do that, and why.
+@click.option("--in", "within", metavar="PATH", shell_complete=complete_place, help="At or below.")
+@site_option
+@at_option
+@stood_option
+@listing
+def what(
+    who: str, action: str | None, within: str | None, where: str, at: str | None, shown: As
+) -> None:
+    """What may WHO do? With ACTION: the items to which they may do that, and why; for create, what
+    they may add where.
 
-    Without an action: the groups, roles and rules that reach them, and what that lets
-    them do beyond everybody who is signed in.
+    WHO is a person, "guest", or anybody of whom just that is known: group:…, role:…, signed-in.
+    Without an action: the groups, roles and rules that reach them, and what that lets them do
+    beyond everybody who is signed in; --csv then has every action with every place.
+
+    \b
+    prim-lantern what mirela edit
+    prim-lantern what group:volunteers create --in /log
     """
     site = opened(where)
-    login = person(site, who)
-    if action is None:
-        _powers(site, login, at, as_json)
-        return
-    paths = site.items_for(login, action, at)
-    reasons = [site.why(login, action, path, at).short for path in paths]
-    if as_json:
-        items = [{"path": p, "by": by} for p, by in zip(paths, reasons, strict=True)]
-        print_json({"who": login, "action": action, "items": items})
-        return
-    from prim_lantern.show.tables import table
+    login = person_or_anybody(site, who)
+    if within is not None:
+        site.section(within)
+    if action == "create":
+        _creating(site, login, within, at, shown)
+    elif action is not None:
+        _items(site, login, action, within, at, shown)
+    elif shown.to_csv is not None:
+        _every_right(site.powers_of(login, at), within, shown)
+    elif within is not None:
+        raise BadQuestion("--in belongs to an action, or to --csv: say which action.")
+    else:
+        _powers(site, login, at, shown.as_json)
 
-    called = words.opening(site.data, login)
-    doing = words.doing(site.data, action)
-    click.echo(f"{called} may {doing} {len(paths)} of {len(site.data.items)} items.")
-    if paths:
-        rows = [
-            (path, site.data.items[path].title, by) for path, by in zip(paths, reasons, strict=True)
-        ]
-        console().print(table(["Item", "Title", "Because"], rows))
+
+def _items(
+    site: Site, login: str | None, action: str, within: str | None, at: str | None, shown: As
+) -> None:
+    from prim_lantern.show.records import PAGE, Column
+
+    every = site.items_for(login, action, at)
+    paths = [path for path in every if within is None or _is_at(path, within, below=True)]
+    told = paths if shown.everything or shown.as_json or shown.to_csv else paths[:PAGE]
+    records = [
+        {
+            "path": path,
+            "title": site.data.items[path].title,
+            "by": site.why(login, action, path, at).short,
+        }
+        for path in told
+    ]
+    if not (shown.as_json or shown.to_csv):
+        at_place = f", {len(paths):,} of them at {within} or below" if within is not None else ""
+        called, doing = (
+            words.opening(site.data, site.login_of(login)),
+            words.doing(site.data, action),
+        )
+        click.echo(
+            f"{called} may {doing} {len(every):,} of {len(site.data.items):,} items{at_place}."
+        )
+    columns = [
+        Column("path", "Item", whole=True),
+        Column("title", "Title", shed=1),
+        Column("by", "Because"),
+    ]
+    show_list(shown, columns, records, "", count=len(paths))
+
+
+def _creating(site: Site, login: str | None, within: str | None, at: str | None, shown: As) -> None:
+    from prim_lantern.show.records import Column
+
+    view = site.looking_as(login, at)
+    records = [
+        {
+            "parent": each.parent,
+            "kind": each.kind,
+            "categories": list(each.categories),
+            "needs_category": each.needs_category,
+        }
+        for each in view.offers
+        if within is None or _is_at(each.parent, within, below=True)
+    ]
+    short = [
+        {**each, "needs_category": _filing(bool(each["categories"]), bool(each["needs_category"]))}
+        for each in records
+    ]
+    if not (shown.as_json or shown.to_csv):
+        parents = len({each["parent"] for each in records})
+        below = f"below {parents} place{'s' if parents != 1 else ''}" if parents else "nowhere"
+        click.echo(f"{view.called[:1].upper()}{view.called[1:]} may create something {below}.")
+    columns = [
+        Column("parent", "Below", whole=True),
+        Column("kind", "Kind", whole=True),
+        Column("needs_category", "Filed"),
+        Column("categories", "Under", shed=1),
+    ]
+    show_list(shown, columns, records, "", short=short)
+
+
+def _filing(categories: bool, needed: bool) -> str:
+    return "needed" if needed else "if wanted" if categories else "no"
+
+
+def _every_right(powers: Powers, within: str | None, shown: As) -> None:
+    """Every action with every place where they may do it, as CSV."""
+    beyond = {action: set(paths) for action, paths in powers.beyond.items()}
+    records = [
+        {"action": action, "where": path, "beyond": path in beyond.get(action, ())}
+        for action, paths in powers.may.items()
+        for path in paths
+        if within is None or _is_at(path, within, below=True)
+    ]
+    records += [
+        {"action": action, "where": place, "beyond": True}
+        for action, places in powers.manages.items()
+        for place in places
+        if within is None or _is_at(place, within, below=True)
+    ]
+    show_list(shown, [], records, "", keys=["action", "where", "beyond"])
 
 
 def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> None:
@@ -224,7 +315,14 @@ def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> Non
             }
         )
         return
-    print_lines(_who_it_is(site, login))
+    print_lines(who_it_is(site, login))
+    print_holdings(held, powers)
+    click.echo(f"\n{styled('Beyond everybody who is signed in', 'strong')}")
+    _print_beyond(data, powers, view)
+
+
+def print_holdings(held: Mapping[str, Sequence[Point]], powers: Powers) -> None:
+    """The groups, roles and rules that reach somebody, and the rights over rights they have."""
     for heading, points in held.items():
         if points:
             click.echo(f"\n{styled(heading.capitalize(), 'strong')}")
@@ -232,8 +330,6 @@ def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> Non
             for line in point.lines(""):
                 print_lines(wrapped(line, "  ", "  "))
     _print_managing(powers)
-    click.echo(f"\n{styled('Beyond everybody who is signed in', 'strong')}")
-    _print_beyond(data, powers, view)
 
 
 def _print_managing(powers: Powers) -> None:
@@ -266,10 +362,14 @@ def _some(data: SiteData, paths: Sequence[str]) -> str:
     return f"{count}: {', '.join(paths[:4])}{' …' if len(paths) > 4 else ''}"
 
 
-def _who_it_is(site: Site, login: str | None) -> list[str]:
-    if login is None:
+def who_it_is(site: Site, who: str | None) -> list[str]:
+    """Whom it is about, in a line."""
+    if who is None:
         return ["A guest: somebody who is not signed in."]
-    user = site.data.users[login]
+    login = site.login_of(who)
+    user = site.data.users.get(who)
+    if user is None:
+        return [*wrapped(f"{words.opening(site.data, login)}, of whom nothing else is known.")]
     owner = ", the owner" if login == site.data.owner else ""
     return [f"{user.called} ({login}), {user.status}{owner}."]
 

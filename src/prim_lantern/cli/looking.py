@@ -30,7 +30,7 @@ from prim_lantern.site.places import is_above
 @by_option
 @answering
 def look_as(who: str, by: str | None, where: str, at: str | None, as_json: bool) -> None:
-    """The site as WHO sees it: a person, "guest", or a group (for anybody in just that).
+    """The site as WHO sees it: a person, "guest", or anybody in just group:… or with just role:….
 
     The one who looks (--by) needs the right to look-as; the history notes that they looked.
 

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
-
 import click
 
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
-from prim_lantern.cli.common import at_option, opened, texts
+from prim_lantern.cli.common import at_option, opened, print_lines, texts
 from prim_lantern.cli.listing import As, list_of_site, show_list
+from prim_lantern.decide.explain import words
 from prim_lantern.live import Site
-from prim_lantern.site.moments import written
+from prim_lantern.show.terminal import wrapped
+from prim_lantern.site.moments import Duration, written
 
 
 @click.group(short_help="Plans: list, define, enrol people for a time.")
@@ -19,18 +19,16 @@ def plan() -> None:
 
 
 @plan.command("list")
-@click.option(
-    "--ending", type=click.IntRange(1), metavar="DAYS", help="Only who ends within so many."
-)
+@click.option("--ending", metavar="TIME", help="Only who ends within that time, as '30 days'.")
 @at_option
 @list_of_site
-def list_plans(ending: int | None, where: str, at: str | None, shown: As) -> None:
+def list_plans(ending: str | None, where: str, at: str | None, shown: As) -> None:
     """All plans, and who is enrolled in each at the moment; with --ending those who are not for
-    much longer."""
+    much longer, and will not be once more."""
     from prim_lantern.show.records import Column
 
     site = opened(where)
-    enrolled = _enrolled(site, site.moment(at), ending)
+    enrolled = _enrolled_now(site, at, Duration.read(ending) if ending is not None else None)
     records = [
         {
             "name": each.name,
@@ -60,19 +58,53 @@ def list_plans(ending: int | None, where: str, at: str | None, shown: As) -> Non
     show_list(shown, columns, records if shown.as_json else short, empty, short=short)
 
 
-def _enrolled(site: Site, now: datetime, ending: int | None) -> dict[str, list[tuple[str, str]]]:
+def _enrolled_now(
+    site: Site, at: str | None, ending: Duration | None
+) -> dict[str, list[tuple[str, str]]]:
     """By plan, who is enrolled at a moment, and until when."""
     found: dict[str, list[tuple[str, str]]] = {name: [] for name in site.data.plans}
-    last = now + timedelta(days=ending) if ending is not None else None
-    for row in site.data.people.filled("enrolments"):
-        user = site.data.people.at(row)
-        for each in user.enrolments:
-            period = site.data.plans[each.plan].period_from(each.since)
-            ends = period.until
-            soon = last is None or (ends is not None and ends <= last)
-            if period.holds(now) and soon:
-                found[each.plan].append((user.login, written(ends) if ends else ""))
+    last = None if ending is None else ending.after(site.moment(at))
+    every = site.enrolments(at)
+    renewed = {(each.plan, each.login) for each in every if each.state == "later"}
+    for each in every:
+        ends = each.period.until
+        soon = ends is not None and last is not None and ends <= last
+        again = (each.plan, each.login) in renewed
+        if each.state == "now" and (last is None or (soon and not again)):
+            found[each.plan].append((each.login, written(ends) if ends else ""))
     return found
+
+
+@plan.command("show")
+@click.argument("name")
+@at_option
+@list_of_site
+def show_plan(name: str, where: str, at: str | None, shown: As) -> None:
+    """One plan: what it gives, and everybody who is, was or will be enrolled."""
+    from prim_lantern.show.records import Column
+
+    site = opened(where)
+    found = site.data.plan(name)
+    records = [
+        {**each.to_dict(), "name": site.data.users[each.login].name}
+        for each in site.enrolments(at)
+        if each.plan == found.name
+    ]
+    if not (shown.as_json or shown.to_csv):
+        groups = words.listed([site.data.groups[each].called for each in found.groups])
+        lasts = f"for {found.lasts}" if found.lasts else "without an end"
+        print_lines(
+            wrapped(f"{found.called} ({found.name}) gives {groups or 'no group'}, {lasts}.")
+        )
+    columns = [
+        Column("login", "Login", whole=True),
+        Column("name", "Name", shed=1),
+        Column("since", "From"),
+        Column("until", "Until"),
+        Column("state", "State"),
+    ]
+    short = [{**each, "until": each["until"] or "no end"} for each in records]
+    show_list(shown, columns, records, "Nobody was ever enrolled.", short=short)
 
 
 @plan.command()
@@ -125,10 +157,23 @@ def enrol(name: str, people: tuple[str, ...], file: str | None, since: str | Non
 
 @plan.command()
 @click.argument("name")
+@click.argument("people", nargs=-1)
+@click.option("--from", "file", metavar="FILE", help="People from a file of logins, or CSV.")
+@changing
+def renew(name: str, people: tuple[str, ...], file: str | None, how: How) -> int:
+    """Enrol PEOPLE once more: from the end of what they have; where that has ended, from today."""
+    return carry_out(
+        how, lambda change: change.renew_enrolment(name, logins_of(change.site, people, file))
+    )
+
+
+@plan.command()
+@click.argument("name")
 @click.argument("people", nargs=-1, required=True)
 @changing
 def end(name: str, people: tuple[str, ...], how: How) -> int:
-    """End the enrolments of PEOPLE in a plan at once."""
+    """End the enrolments of PEOPLE in a plan at once. What was stays on record: 'plan show' has
+    it."""
     return carry_out(how, lambda change: change.end_enrolment(name, logins_of(change.site, people)))
 
 

@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import click
 
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, whos
 from prim_lantern.cli.common import (
+    answering,
     complete_place,
     opened,
+    print_json,
+    print_lines,
 )
 from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.explain import words
+from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import ACTIVE
 from prim_lantern.site.places import REACHES
-from prim_lantern.site.rights import BUILT_IN_READERSHIPS
+from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Readership
+from prim_lantern.site.who import AUTHORS
+
+_NAMED = 8  # people at most who are named one by one
 
 
 @click.group(short_help="Readerships: list, define, set where they hold.")
@@ -29,20 +39,8 @@ def list_readerships(where: str, shown: As) -> None:
     from prim_lantern.show.records import Column
 
     data = opened(where).data
-    records = [
-        {
-            "name": each.name,
-            "label": each.label,
-            "readers": [str(who) for who in each.readers],
-            "all_of": [str(who) for who in each.all_of],
-            "but_not": [str(who) for who in each.but_not],
-            "no_exceptions": each.no_exceptions,
-            "stands_at": _stands_at(data, each.name),
-            "called": each.called,
-            "view": words.readers(data, each),
-        }
-        for each in [*BUILT_IN_READERSHIPS.values(), *data.readerships.values()]
-    ]
+    every = [*BUILT_IN_READERSHIPS.values(), *data.readerships.values()]
+    records = [_record(data, each) for each in every]
     columns = [
         Column("name", "Readership", whole=True),
         Column("called", "Called", shed=1),
@@ -52,10 +50,52 @@ def list_readerships(where: str, shown: As) -> None:
     show_list(shown, columns, records, "", keys=list(records[0]))
 
 
+def _record(data: SiteData, each: Readership) -> dict[str, Any]:
+    return {
+        "name": each.name,
+        "label": each.label,
+        "readers": [str(who) for who in each.readers],
+        "all_of": [str(who) for who in each.all_of],
+        "but_not": [str(who) for who in each.but_not],
+        "no_exceptions": each.no_exceptions,
+        "stands_at": _stands_at(data, each.name),
+        "called": each.called,
+        "view": words.readers(data, each),
+    }
+
+
 def _stands_at(data: SiteData, name: str) -> list[str]:
     site = ["site"] if data.default_readership == name else []
     at = [str(each.place) for each in data.readerships_at.values() if each.readership == name]
     return site + at
+
+
+@readership.command("show")
+@click.argument("name")
+@answering
+def show_readership(name: str, where: str, at: str | None, as_json: bool) -> None:
+    """One readership: who is in it now, where it stands, and how much that decides."""
+    site = opened(where)
+    found = site.data.readership(name)
+    view = site.readership_view(found.name, at)
+    if as_json:
+        print_json({**_record(site.data, found), **view.to_dict()})
+        return
+    said = words.readers(site.data, found)
+    print_lines(wrapped(f"{found.called} ({found.name}): {said}.", more="  "))
+    active = sum(1 for each in site.data.people.values_of("status") if each == ACTIVE)
+    guests = "guests too" if view.guests else "no guests"
+    people = [site.data.users[each].called for each in view.people]
+    some = words.listed(people) if len(people) <= _NAMED else f"{len(people)} of {active} people"
+    authors = ", and of each item its authors" if AUTHORS in found.readers else ""
+    called = "all the active people" if len(people) == active else some or "nobody by name"
+    print_lines(wrapped(f"In it now: {called}; {guests}{authors}.", more="  "))
+    if not view.stands_at:
+        click.echo("It stands nowhere, so that it decides nothing.")
+    for each in view.stands_at:
+        alone = ", alone" if each.alone else ""
+        count = "1 item" if each.items == 1 else f"{each.items:,} items"
+        print_lines(wrapped(f"- {each.place}{alone}: {count}", "  ", "    "))
 
 
 # Defining ------------------------------------------------------------------------------------

@@ -209,6 +209,7 @@ def copy(name: str, new_name: str, label: str, about: str, how: How) -> int:
 @click.option("--not-on", multiple=True, metavar="ROLE", help="Build it on this no longer.")
 @_capability_options
 @click.option("--drop", metavar="ACTIONS", help="May no longer do this (of --kind, if said).")
+@click.option("--instead", is_flag=True, help="In place of what its rows say of the same kinds.")
 @changing
 def change(
     name: str,
@@ -221,9 +222,17 @@ def change(
     kinds: str | None,
     in_state: str | None,
     drop: str | None,
+    instead: bool,
     how: How,
 ) -> int:
-    """Change a role: a further row of what it can do, or --drop actions from its rows."""
+    """Change a role: a further row of what it can do (or one --instead of another), or --drop
+    actions from its rows.
+
+    \b
+    prim-lantern role change helper --kind post --can edit --instead
+    """
+    if instead and not (can or own):
+        raise click.UsageError("--instead needs what the role can do instead: --can or --own.")
     if drop and (can or own or in_state):
         raise click.UsageError("--drop goes with --kind alone; add in a change of its own.")
     rows = () if drop else _rows(can, own, kinds, in_state)
@@ -231,7 +240,7 @@ def change(
     return carry_out(
         how,
         lambda change: change.change_role(
-            name, label, about, build_on, not_on, rows, texts(drop), drop_kinds
+            name, label, about, build_on, not_on, rows, texts(drop), drop_kinds, instead
         ),
         before=lambda change: _brought(change, name) if rows else (),
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -25,11 +25,15 @@ from prim_lantern.cli.common import (
     stood_option,
     texts,
 )
+from prim_lantern.cli.incoming import rows_of_people
 from prim_lantern.cli.listing import As, list_of_site, listing, show_list
+from prim_lantern.cli.lists import print_holdings, who_it_is
+from prim_lantern.decide.explain.holdings import holdings as holdings_of
 from prim_lantern.decide.explain.words import listed
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail
+from prim_lantern.show.records import cell_text
 from prim_lantern.show.terminal import console, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.moments import written
@@ -88,12 +92,46 @@ def list_users(
 @user.command("show")
 @click.argument("who", shell_complete=complete_who)
 @answering
-@click.pass_context
-def show_user(ctx: click.Context, who: str, where: str, at: str | None, as_json: bool) -> None:
-    """One person: groups, roles, rules, and what that comes to (as 'what WHO')."""
-    from prim_lantern.cli.lists import what
+def show_user(who: str, where: str, at: str | None, as_json: bool) -> None:
+    """One person: what is known of them, and the groups, roles and rules that reach them. What that
+    lets them do says 'what WHO'."""
+    site = opened(where)
+    login = person(site, who)
+    if login is None:
+        raise BadQuestion("A guest is nobody by name; 'what guest' says what guests may do.")
+    powers = site.powers_of(login, at)
+    held = holdings_of(site.data, powers, site.moment(at))
+    known, plans = _known_of(site, login), [e for e in site.enrolments(at) if e.login == login]
+    if as_json:
+        points = {name: [point.to_dict() for point in some] for name, some in held.items()}
+        manages = {action: list(at) for action, at in powers.manages.items()}
+        enrolled = [each.to_dict() for each in plans]
+        print_json({**known, "enrolments": enrolled, **points, "manages": manages})
+        return
+    print_lines(who_it_is(site, login))
+    for name, value in known.items():
+        if value and name not in ("login", "name", "status", "owner"):
+            print_lines(wrapped(f"{name.replace('_', ' ')}: {cell_text(value)}", "  ", "  "))
+    for each in plans:
+        called = site.data.plans[each.plan].called
+        begins = {"now": "is", "later": "will be", "ended": "was"}[each.state]
+        print_lines(wrapped(f"{begins} enrolled in {called} {each.period}", "  ", "  "))
+    print_holdings(held, powers)
+    click.echo(f"\n'prim-lantern what {login}' says what that lets them do.")
 
-    ctx.invoke(what, who=who, where=where, at=at, as_json=as_json)
+
+def _known_of(site: Site, login: str) -> dict[str, Any]:
+    user = site.data.users[login]
+    return {
+        "login": login,
+        "name": user.name,
+        "email": user.email,
+        "status": user.status,
+        "owner": login == site.data.owner,
+        "joined": written(user.joined) if user.joined else None,
+        "roles_elsewhere": list(user.roles_elsewhere),
+        **user.attributes,
+    }
 
 
 @user.command()
@@ -189,6 +227,7 @@ def add(
 @click.argument("who", shell_complete=complete_who)
 @_about_somebody
 @click.option("--roles-elsewhere", metavar="ROLES", help="Roles another system gives, with commas.")
+@click.option("--account/--byline", default=None, help="Make an account of a byline, or back.")
 @changing
 def change(
     who: str,
@@ -196,22 +235,35 @@ def change(
     email: str | None,
     values: tuple[str, ...],
     roles_elsewhere: str | None,
+    account: bool | None,
     how: How,
 ) -> int:
-    """Change a person's name, e-mail, attributes, or roles elsewhere."""
+    """Change a person's name, e-mail, attributes, or roles elsewhere. A byline can become an
+    account, and an account a byline: the author of what they wrote, who acts no more."""
     elsewhere = texts(roles_elsewhere) if roles_elsewhere is not None else None
     return carry_out(
         how,
         lambda change: change.change_user(
-            login_of(change.site, who), name, email, settings(values), elsewhere
+            login_of(change.site, who), name, email, settings(values), elsewhere, account
         ),
     )
 
 
 @user.command()
+@click.argument("who", shell_complete=complete_who)
 @click.argument("login")
+@changing
+def rename(who: str, login: str, how: How) -> int:
+    """Give WHO another LOGIN; everything that names them goes along. Whoever comes to the website
+    under the new login from now on is them."""
+    return carry_out(how, lambda change: change.rename_user(login_of(change.site, who), login))
+
+
+@user.command()
+@click.argument("login", required=False)
 @_about_somebody
 @_groups_option
+@click.option("--from", "file", metavar="FILE", help="Many: CSV with login, name, email, groups.")
 @click.option("--lasts", default="14 days", show_default=True, help="How long the link holds.")
 @click.option(
     "--link", metavar="TEXT", help="The address of the link, with {token} where it belongs."
@@ -219,44 +271,50 @@ def change(
 @click.option("--mail-to", metavar="FOLDER", help="Write the mail to a file in this folder.")
 @changing
 def invite(
-    login: str,
+    login: str | None,
     name: str | None,
     email: str | None,
     values: tuple[str, ...],
     groups: tuple[str, ...],
+    file: str | None,
     lasts: str,
     link: str | None,
     mail_to: str | None,
     how: How,
 ) -> int:
-    """Invite a person; until they accept they see what guests see.
+    """Invite a person, or those in a file; until they accept they see what guests see.
 
-    Prints the link, which is to be had only now. Somebody invited already gets a new link, and
-    the one before ends; name, e-mail and groups can be changed so as well.
+    Prints the links, which are to be had only now. Somebody invited already gets a new link, and
+    the one before ends; name, e-mail and groups can be changed so as well. A byline that is invited
+    stays the author of what they wrote.
     """
-    tokens: list[str] = []
+    if (login is None) == (file is None):
+        raise click.UsageError("Name one LOGIN, or a file of people with --from.")
+    tokens: dict[str, str] = {}
 
     def build(change: Change) -> None:
-        tokens.append(
-            change.invite(
-                login,
-                name=name or "",
-                email=email or "",
-                groups=groups,
-                attributes=settings(values),
+        one: list[Mapping[str, Any]] = [{"login": login, "name": name or "", "email": email or ""}]
+        for each in one if file is None else rows_of_people(file, change.site.data):
+            tokens[each["login"]] = change.invite(
+                each["login"],
+                name=each.get("name", ""),
+                email=each.get("email", ""),
+                groups=tuple(dict.fromkeys((*each.get("groups", ()), *groups))),
+                attributes={**each.get("attributes", {}), **settings(values)},
                 lasts=lasts,
             )
-        )
 
     def send(site: Site) -> None:
-        user, until = site.data.user(login), site.data.invitations[site.data.login(login)].until
-        address = (link or "prim-lantern user accept {token}").replace("{token}", tokens[0])
-        mail = Invitation(site.data.name, user.called, user.email, address, until)
-        if not how.as_json:
-            click.echo(f"The link for {user.called}, until {written(until)}:\n  {address}")
-        if mail_to is not None:
-            file = FileMailer(mail_to).send(invitation_mail(mail))
-            click.echo(f"The mail is in {file}.", err=how.as_json)
+        for invited, token in tokens.items():
+            user = site.data.user(invited)
+            until = site.data.invitations[user.login].until
+            address = (link or "prim-lantern user accept {token}").replace("{token}", token)
+            mail = Invitation(site.data.name, user.called, user.email, address, until)
+            told = f"The link for {user.called}, until {written(until)}:\n  {address}"
+            click.echo(told, err=how.as_json)
+            if mail_to is not None:
+                sent = FileMailer(mail_to).send(invitation_mail(mail))
+                click.echo(f"The mail is in {sent}.", err=how.as_json)
 
     return carry_out(how, build, after=send)
 

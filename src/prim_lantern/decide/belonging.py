@@ -90,7 +90,7 @@ class Belonging:
             yield Way("by hand", "", ALWAYS, (group.name,), origin)
         for enrolment in user.enrolments:
             plan = self.data.plans[enrolment.plan]
-            period = plan.period_from(enrolment.since)
+            period = plan.period_of(enrolment)
             for name in plan.groups:
                 yield Way("enrolled", plan.called, period, (name,), user.origin)
         for role in map(folded, user.roles_elsewhere):

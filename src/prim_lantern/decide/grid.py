@@ -87,6 +87,8 @@ def grid_of(
 def _called(data: SiteData, who: Who) -> str:
     if who.kind == "group":
         return data.groups[who.name].called
+    if who.kind == "role":
+        return f"role {data.roles[who.name].called}"
     return data.users[who.name].called if who.kind == "user" else who.name
 
 

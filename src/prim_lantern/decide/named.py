@@ -8,7 +8,6 @@ from typing import NamedTuple
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.promises import says
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import written
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.who import Who
 
@@ -52,9 +51,8 @@ def _belonging(data: SiteData, login: str) -> Iterator[Naming]:
         if who in group.stewards:
             yield _of("steward", group.name, f"looks after group {group.called}", group.origin)
     for enrolment in user.enrolments:
-        yield _of(
-            "enrolment", enrolment.plan, f"enrolled from {written(enrolment.since)}", user.origin
-        )
+        time = data.plans[enrolment.plan].period_of(enrolment)
+        yield _of("enrolment", enrolment.plan, f"enrolled {time}", user.origin)
     for elsewhere in user.roles_elsewhere:
         yield _of("role elsewhere", elsewhere, "given by another system", user.origin)
 

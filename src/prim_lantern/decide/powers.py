@@ -6,9 +6,10 @@ from collections.abc import Iterator, Mapping
 from collections.abc import Set as AbstractSet
 from typing import NamedTuple
 
-from prim_lantern.decide.belonging import Way
+from prim_lantern.decide.belonging import Belonging, Way
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.many import paths_for
+from prim_lantern.decide.stand_ins import is_pictured
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, is_above, place
@@ -39,12 +40,13 @@ def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
     """The powers of a user or a guest (None); `anybody` is the login of a stand-in for
     somebody signed in, to compare with."""
     data = engine.data
-    belonging = engine.crowd.belonging
+    belonging = engine.reference_for(login).belonging
     whos = belonging.whos(belonging.acting(login))
     ways = belonging.ways(login).values() if login is not None else ()
     in_force = [each for each in data.given if each.period.holds(engine.at)]
-    given = tuple(each for each in in_force if not whos.isdisjoint(each.to))
-    whos |= {Who("role", each.role) for each in given}
+    reaching = [each for each in in_force if not whos.isdisjoint(each.to)]
+    whos |= {Who("role", each.role) for each in reaching}
+    given = tuple(each for each in reaching if not is_pictured(each))
     actions = [action for action in data.item_actions if action not in NEED_MORE]
     may = {action: tuple(paths_for(engine, login, action)) for action in actions}
     common = {action: set(paths_for(engine, anybody, action)) for action in actions}
@@ -65,7 +67,7 @@ def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
         may={action: paths for action, paths in may.items() if paths},
         beyond={action: paths for action, paths in beyond.items() if paths},
         manages=_managed(engine, login),
-        later=tuple(_later(engine, login, whos)),
+        later=tuple(_later(engine, belonging, login, whos)),
     )
 
 
@@ -96,12 +98,12 @@ def managing_spots(data: SiteData, where: Place) -> list[Place]:
 
 
 def _later(
-    engine: Engine, login: str | None, whos: AbstractSet[Who]
+    engine: Engine, belonging: Belonging, login: str | None, whos: AbstractSet[Who]
 ) -> Iterator[Way | Given | Rule]:
     """What will reach somebody on a later day."""
     at = engine.at
     if login is not None:
-        for ways in engine.crowd.belonging.ways_at_other_times(login).values():
+        for ways in belonging.ways_at_other_times(login).values():
             yield from (w for w in ways if w.period.since is not None and w.period.since > at)
     words: list[Given | Rule] = [*engine.data.given, *engine.data.rules]
     for word in words:

@@ -64,7 +64,7 @@ def _turns_of_people(data: SiteData, rows: set[int] | None) -> Iterator[datetime
         for membership in data.people.value("memberships", row):
             yield from membership.period
         for enrolment in data.people.value("enrolments", row):
-            yield from data.plans[enrolment.plan].period_from(enrolment.since)
+            yield from data.plans[enrolment.plan].period_of(enrolment)
 
 
 def timed_people(data: SiteData) -> set[int]:

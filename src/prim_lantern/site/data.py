@@ -13,6 +13,7 @@ from prim_lantern.errors import (
     UnknownItem,
     UnknownKind,
     UnknownUser,
+    UnknownWho,
 )
 from prim_lantern.site import names
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, Action
@@ -142,9 +143,22 @@ class SiteData:
             raise UnknownCategory(name, names.nearest(name, self.categories))
         return name
 
+    def plan(self, name: str) -> Plan:
+        """The plan of a name, in any case; else `UnknownWho`."""
+        wanted = names.folded(name)
+        if wanted not in self.plans:
+            raise UnknownWho(f"plan {name}", names.nearest(wanted, self.plans))
+        return self.plans[wanted]
+
     def readership(self, name: str) -> Readership:
-        """A readership of the site or a built-in one, known to be there."""
-        return self.readerships.get(name) or BUILT_IN_READERSHIPS[name]
+        """A readership of the site or a built-in one, in any case; else `UnknownWho`."""
+        found = self.readerships.get(name) or BUILT_IN_READERSHIPS.get(name)
+        if found is None:
+            wanted, known = names.folded(name), {**self.readerships, **BUILT_IN_READERSHIPS}
+            if wanted not in known:
+                raise UnknownWho(f"readership {name}", names.nearest(wanted, known))
+            found = known[wanted]
+        return found
 
     # The tree ---------------------------------------------------------------
 

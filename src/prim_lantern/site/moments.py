@@ -10,7 +10,8 @@ from typing import NamedTuple
 
 from prim_lantern.errors import BadValue
 
-_DURATION = re.compile(r"(\d{1,6}) +(day|week|month|year)s?")
+_DURATION = re.compile(r"(\d{1,6}) *(d|day|w|week|month|y|year)s?")
+_SHORT = {"d": "day", "w": "week", "y": "year"}
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 
 
@@ -80,6 +81,13 @@ class Period(NamedTuple):
         ends = self.until is None or (other.until is not None and other.until <= self.until)
         return starts and ends
 
+    def meets(self, other: Period) -> bool:
+        """Whether some moment lies in both."""
+        return not (
+            (self.until and other.since and self.until <= other.since)
+            or (other.until and self.since and other.until <= self.since)
+        )
+
     @property
     def empty(self) -> bool:
         """Whether no moment lies in it."""
@@ -105,11 +113,11 @@ class Duration(NamedTuple):
 
     @classmethod
     def read(cls, text: str) -> Duration:
-        """A duration from words such as "1 year" or "30 days"; else `BadValue`."""
+        """A duration from words such as "1 year", "30 days" or "30d"; else `BadValue`."""
         fit = _DURATION.fullmatch(text.strip())
         if not fit or int(fit[1]) < 1:
             raise BadValue(text, "is no duration: write it as '30 days', '6 months' or '1 year'.")
-        return cls(int(fit[1]), fit[2])
+        return cls(int(fit[1]), _SHORT.get(fit[2], fit[2]))
 
     def after(self, start: datetime) -> datetime:
         """The end of a duration that starts then; the 31st ends on a month's last day.

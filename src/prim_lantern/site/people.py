@@ -29,10 +29,12 @@ class Membership(NamedTuple):
 
 
 class Enrolment(NamedTuple):
-    """A plan that a user is enrolled in, from a moment on."""
+    """A plan that a user is enrolled in, from a moment on; `until` says when it was ended, where
+    that was before its time."""
 
     plan: str
     since: datetime
+    until: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,6 +216,8 @@ class Plan:
         """The label, or the name where there is none."""
         return self.label or self.name
 
-    def period_from(self, since: datetime) -> Period:
-        """The time that an enrolment from this moment covers."""
-        return Period(since, self.lasts.after(since) if self.lasts else None)
+    def period_of(self, enrolment: Enrolment) -> Period:
+        """The time that an enrolment covers."""
+        ends = self.lasts.after(enrolment.since) if self.lasts else None
+        ended = [each for each in (ends, enrolment.until) if each is not None]
+        return Period(enrolment.since, min(ended, default=None))

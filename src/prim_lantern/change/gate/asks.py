@@ -212,7 +212,7 @@ def _changed_user(judged: Judged, before: User, after: User) -> Iterator[Missing
         yield from _of_the_top(judged, after.login)
     was, now = set(before.memberships), set(after.memberships)
     groups = {each.group for each in was ^ now}
-    for enrolment in sorted(set(before.enrolments) ^ set(after.enrolments)):
+    for enrolment in set(before.enrolments) ^ set(after.enrolments):
         plans = [data.plans.get(enrolment.plan) for data in (judged.base, judged.after)]
         found = {group for plan in plans if plan for group in plan.groups}
         groups |= found

@@ -97,15 +97,6 @@ def place_in(data: SiteData, text: str, reach: str | None = None) -> Place:
     return found
 
 
-def readership_in(data: SiteData, name: str) -> str:
-    """The name of a readership that the site has or that is built in; else `UnknownWho`."""
-    wanted = names.folded(name)
-    if wanted not in data.readerships and wanted not in BUILT_IN_READERSHIPS:
-        known = [*data.readerships, *BUILT_IN_READERSHIPS]
-        raise UnknownWho(f"readership {name}", names.nearest(name, known))
-    return wanted
-
-
 def list_changed(
     have: tuple[Any, ...], add: Iterable[Any], drop: Iterable[Any], what: str
 ) -> tuple[Any, ...]:

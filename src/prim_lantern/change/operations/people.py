@@ -112,7 +112,7 @@ def _as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
 @dataclass(frozen=True)
 class Invite(Operation):
     """Invite a person: until they accept, they are a guest. Invited once more, somebody gets a
-    new link, and the one before ends.
+    new link, and the one before ends. A byline stays the author of what they wrote.
 
     `token_hash` is `hash_of` the token in their link, which ends at `until`.
     """
@@ -132,8 +132,9 @@ class Invite(Operation):
             raise BadChange(f"An invitation until {written(until)} has ended already.")
         if names.folded(self.login) in map(names.folded, data.users):
             user = data.user(self.login)
-            if user.status != INVITED:
+            if user.status not in (INVITED, BYLINE):
                 raise AlreadyThere("user", user.login)
+            user = replace(user, status=INVITED)
             changed = _changed(user, self.name, self.email, self.attributes)
             data = with_users(data, [_in_groups(data, changed, self.groups)])
         else:
@@ -224,7 +225,8 @@ class CancelInvitation(Operation):
 @dataclass(frozen=True)
 class ChangeUser(Operation):
     """Change a person's name, e-mail, attributes (an empty text takes one away) or what roles
-    another system gives them."""
+    another system gives them. `account` makes an active person of a byline, or (false) a byline of
+    anybody: they stay the author of what they wrote."""
 
     do: ClassVar[str] = "change-user"
     login: str
@@ -232,6 +234,7 @@ class ChangeUser(Operation):
     email: str | None = None
     attributes: Mapping[str, str] = field(default_factory=dict)
     roles_elsewhere: tuple[str, ...] | None = None
+    account: bool | None = None
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         user = data.user(self.login)
@@ -240,12 +243,26 @@ class ChangeUser(Operation):
             email=self.email,
             attributes=self.attributes or None,
             roles_elsewhere=self.roles_elsewhere,
+            account=self.account,
         )
         user = _changed(user, self.name, self.email, self.attributes)
         if self.roles_elsewhere is not None:
             user = replace(user, roles_elsewhere=tuple(self.roles_elsewhere))
+        if self.account is not None:
+            user = self._with_account(data, user, made)
+            data = _without_invitation(data, user.login)
         data = _with_attributes(data, self.attributes)
         return with_users(data, [user])
+
+    def _with_account(self, data: SiteData, user: User, made: Made) -> User:
+        if self.account:
+            user = _from_state(user, BYLINE, ACTIVE)
+            return replace(user, joined=user.joined or _day(made.at))
+        if user.login == data.owner:
+            raise BadChange(f"{user.called} is the owner: hand over the ownership first.")
+        if user.status == BYLINE:
+            raise BadChange(f"{user.called} is a byline already.")
+        return replace(user, status=BYLINE)
 
     def said(self) -> str:
         return f"change {self.login}"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said, row
@@ -19,7 +20,7 @@ from prim_lantern.errors import BadChange
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, moment
 from prim_lantern.site.names import folded
-from prim_lantern.site.people import Enrolment, Plan
+from prim_lantern.site.people import Enrolment, Plan, User
 
 
 @dataclass(frozen=True)
@@ -103,8 +104,7 @@ class Enrol(Operation):
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         plan: Plan = named(data, "plans", self.plan)
-        today = made.at.replace(hour=0, minute=0, second=0, microsecond=0)
-        enrolment = Enrolment(plan.name, moment(self.since) if self.since else today)
+        enrolment = Enrolment(plan.name, moment(self.since) if self.since else _day(made.at))
         new = [
             replace(user, enrolments=(*user.enrolments, enrolment))
             for user in users_of(data, self.logins)
@@ -119,8 +119,39 @@ class Enrol(Operation):
 
 
 @dataclass(frozen=True)
+class RenewEnrolment(Operation):
+    """Enrol people in a plan once more: from the end of what they have, or from now on where that
+    has ended."""
+
+    do: ClassVar[str] = "renew-enrolment"
+    plan: str
+    logins: Texts
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        plan: Plan = named(data, "plans", self.plan)
+        return with_users(
+            data, [_renewed(user, plan, made) for user in users_of(data, self.logins)]
+        )
+
+    def said(self) -> str:
+        return f"renew the enrolment of {row(self.logins)} in {self.plan}"
+
+
+def _renewed(user: User, plan: Plan, made: Made) -> User:
+    ends = [plan.period_of(each).until for each in user.enrolments if each.plan == plan.name]
+    if not ends:
+        raise BadChange(f"{user.called} was never enrolled in {plan.name}: 'plan enrol' does that.")
+    last = max((each for each in ends if each is not None), default=None)
+    if last is None or None in ends:
+        raise BadChange(f"{user.called} is enrolled in {plan.name} without an end.")
+    enrolment = Enrolment(plan.name, max(last, _day(made.at)))
+    return replace(user, enrolments=(*user.enrolments, enrolment))
+
+
+@dataclass(frozen=True)
 class EndEnrolment(Operation):
-    """End every enrolment of somebody in a plan at once."""
+    """End every enrolment of somebody in a plan at once. What was stays on record; one that has not
+    begun yet goes."""
 
     do: ClassVar[str] = "end-enrolment"
     plan: str
@@ -130,15 +161,31 @@ class EndEnrolment(Operation):
         plan: Plan = named(data, "plans", self.plan)
         users = users_of(data, self.logins)
         for user in users:
-            if all(each.plan != plan.name for each in user.enrolments):
-                raise BadChange(f"{user.called} is not enrolled in {plan.name}.")
-        return with_users(
-            data,
-            [
-                replace(u, enrolments=tuple(e for e in u.enrolments if e.plan != plan.name))
-                for u in users
-            ],
-        )
+            if not any(_lasts(each, plan, made.at) for each in user.enrolments):
+                raise BadChange(f"{user.called} is not enrolled in {plan.name}, now or later.")
+        return with_users(data, [_ended(user, plan, made.at) for user in users])
 
     def said(self) -> str:
         return f"end the enrolment of {row(self.logins)} in {self.plan}"
+
+
+def _lasts(enrolment: Enrolment, plan: Plan, at: datetime) -> bool:
+    """Whether it is an enrolment in this plan that is not over."""
+    if enrolment.plan != plan.name:
+        return False
+    until = plan.period_of(enrolment).until
+    return until is None or until > at
+
+
+def _ended(user: User, plan: Plan, at: datetime) -> User:
+    now = at.replace(microsecond=0)
+    left = [
+        each._replace(until=now) if _lasts(each, plan, at) else each
+        for each in user.enrolments
+        if each.since < now or not _lasts(each, plan, at)
+    ]
+    return replace(user, enrolments=tuple(left))
+
+
+def _day(at: datetime) -> datetime:
+    return at.replace(hour=0, minute=0, second=0, microsecond=0)

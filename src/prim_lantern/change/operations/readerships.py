@@ -12,7 +12,6 @@ from prim_lantern.change.operations.entries import (
     named,
     place_in,
     put,
-    readership_in,
     whos_in,
     without,
 )
@@ -130,7 +129,7 @@ class SetReadership(Operation):
     alone: bool = False
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
-        name, where = readership_in(data, self.readership), place_in(data, self.where, self.reach)
+        name, where = data.readership(self.readership).name, place_in(data, self.where, self.reach)
         if where.kind == "site":
             if self.alone:
                 raise BadChange("Nothing is above the site: 'alone' is for paths.")
@@ -197,7 +196,7 @@ class Show(Operation):
         standing = data.readerships_at.get(("path", path))
         if standing is None or standing.readership != _HIDDEN:
             raise BadChange(f"{path} is not hidden by a setting of its own.")
-        name = readership_in(data, self.readership) if self.readership else None
+        name = data.readership(self.readership).name if self.readership else None
         more = {} if name else {"readership_from_above": True}
         return with_setting(data, standing.place, readership=name, **more)
 

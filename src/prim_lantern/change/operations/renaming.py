@@ -1,4 +1,4 @@
-"""Roles, readerships and categories under another name; whatever speaks of them goes along.
+"""Roles, readerships, categories and people under another name; what speaks of them goes along.
 
 Groups are renamed beside all else of groups, and items are moved.
 """
@@ -148,6 +148,73 @@ class RenameCategory(Operation):
 
     def said(self) -> str:
         return f"rename the category {self.category} to {self.to}"
+
+
+@dataclass(frozen=True)
+class RenameUser(Operation):
+    """Give a person another login; everything that names them goes along. The history keeps the
+    login under which they did what they did."""
+
+    do: ClassVar[str] = "rename-user"
+    login: str
+    to: str
+
+    def apply(self, data: SiteData, made: Made) -> SiteData:
+        old, new = data.login(self.login), names.login(self.to)
+        if names.folded(new) in map(names.folded, data.people.names) and (
+            names.folded(new) != names.folded(old) or new == old
+        ):
+            raise AlreadyThere("user", new)
+        return with_login(data, old, new)
+
+    def said(self) -> str:
+        return f"rename {self.login} to {self.to}"
+
+
+def with_login(data: SiteData, old: str, new: str) -> SiteData:
+    """The site with another login for one person."""
+    was, now = Who("user", old), Who("user", new)
+
+    def whos(some: Iterable[Who]) -> tuple[Who, ...]:
+        return tuple(now if each == was else each for each in some)
+
+    def logins(some: Iterable[str]) -> tuple[str, ...]:
+        return tuple(new if each == old else each for each in some)
+
+    def readership(each: Readership) -> Readership:
+        readers, all_of, but_not = map(whos, (each.readers, each.all_of, each.but_not))
+        return replace(each, readers=readers, all_of=all_of, but_not=but_not)
+
+    rows = {
+        row
+        for column in ("authors", "changed_by")
+        for row, hands in data.content.filled(column).items()
+        if old in hands
+    }
+    by_them = [
+        replace(item, authors=logins(item.authors), changed_by=logins(item.changed_by))
+        for row in sorted(rows)
+        for item in [data.content.at(row)]
+    ]
+    groups = {
+        name: replace(each, members=logins(each.members), stewards=whos(each.stewards))
+        for name, each in data.groups.items()
+    }
+    invitations = {
+        new if login == old else login: replace(each, login=new) if login == old else each
+        for login, each in data.invitations.items()
+    }
+    return data.with_parts(
+        owner=new if data.owner == old else data.owner,
+        users=data.people.revised([replace(data.users[old], login=new)], gone={old}),
+        groups=groups if groups != data.groups else data.groups,
+        invitations=invitations,
+        rules=_changed(data.rules, lambda each: replace(each, to=whos(each.to))),
+        given=_changed(data.given, lambda each: replace(each, to=whos(each.to))),
+        promises=_changed(data.promises, lambda each: replace(each, who=whos(each.who))),
+        readerships={name: readership(each) for name, each in data.readerships.items()},
+        items=data.content.revised(by_them) if by_them else data.items,
+    )
 
 
 def _new_name(name: str, taken: Mapping[str, Any], what: str) -> str:

@@ -15,7 +15,9 @@ from prim_lantern.site.actions import EVERY_ACTION
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE
 from prim_lantern.site.rights import ANY, Given, Limit, Promise, Rule
+from prim_lantern.site.rule_names import rule_called, rule_names
 from prim_lantern.site.who import Who
+from prim_lantern.wording import did_you_mean
 
 _TO = "user group audience"
 
@@ -220,33 +222,26 @@ def _promised(said: AddPromise | RemovePromise) -> str:
 
 @dataclass(frozen=True)
 class RemoveRule(Operation):
-    """Remove a rule: by its id, or by its number in the list of all rules (from 1)."""
+    """Remove a rule by its name: its id, or what 'rule list' calls it where it has none."""
 
     do: ClassVar[str] = "remove-rule"
     rule: str
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
-        number = rule_number(data, self.rule)
+        number = _rule_at(data, self.rule)
         return data.with_parts(rules=(*data.rules[:number], *data.rules[number + 1 :]))
 
     def said(self) -> str:
         return f"remove the rule {self.rule}"
 
 
-def rule_number(data: SiteData, name: str) -> int:
-    """Where a rule stands in the list of all (from 0), by its id or its number from 1."""
-    known = [each.id for each in data.rules if each.id]
-    for number, each in enumerate(data.rules):
-        if each.id == name:
-            return number
-    if name.isdecimal() and 1 <= int(name) <= len(data.rules):
-        return int(name) - 1
-    from prim_lantern.wording import did_you_mean
-
-    raise BadChange(
-        f"There is no rule {name!r}.{did_you_mean(names.nearest(name, known))} 'rule list' has "
-        "them all."
-    )
+def _rule_at(data: SiteData, name: str) -> int:
+    """Where the rule of a name is among all."""
+    found = rule_called(data.rules, name)
+    if found is None:
+        near = names.nearest(name, rule_names(data.rules))
+        raise BadChange(f"There is no rule {name!r}.{did_you_mean(near)} 'rule list' has them all.")
+    return found
 
 
 @dataclass(frozen=True)

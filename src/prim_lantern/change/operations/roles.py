@@ -81,8 +81,9 @@ class CopyRole(Operation):
 class ChangeRole(Operation):
     """Change what a role is called, what it is for, what it is built on, and what it can do.
 
-    `add` are further capability rows. `drop` takes actions out of all its own rows, or, with
-    `drop_kinds`, out of those rows that are about these kinds.
+    `add` are further capability rows; with `instead` they take the place of what its own rows say
+    of the same kinds. `drop` takes actions out of all its own rows, or, with `drop_kinds`, out of
+    those rows that are about these kinds.
     """
 
     do: ClassVar[str] = "change-role"
@@ -94,6 +95,7 @@ class ChangeRole(Operation):
     add: tuple[Capability, ...] = ()
     drop: Texts = ()
     drop_kinds: Texts = ()
+    instead: bool = False
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         role: Role = named(data, "roles", self.name)
@@ -112,6 +114,14 @@ class ChangeRole(Operation):
 
     def _rows(self, role: Role) -> tuple[Capability, ...]:
         kept = tuple(self._kept(role))
+        if self.instead:
+            same = [set(each.kinds) for each in self.add]
+            kept = tuple(each for each in kept if set(each.kinds) not in same)
+            if len(kept) == len(role.capabilities):
+                raise BadChange(
+                    f"The role {role.name} has no row of its own about just these kinds; without "
+                    "'instead' one is added."
+                )
         new = [each for each in self.add if each not in kept]
         if kept == role.capabilities and not new:
             what = row(self.drop) if self.drop else "all of that"

@@ -96,15 +96,12 @@ class Engine:
         if differs.work:
             handiwork = handiwork.after(self.data, data, differs.work)
         cut = data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys()
-        ground = self.ground.after(data, at, differs.rows, cut=bool(cut))
-        ground.mind(_paths(spots))
-        ground.cut_anew(cut)
+        ground = self.ground.after(data, at, differs.rows, _paths(spots), cut)
         whos = rights.whos - self.rights.whos
         crowd = self.crowd.after(Belonging(data, at), whos, handiwork, differs.people)
         found = object.__new__(Engine)
         found._arrange(rights, crowd, ground, self.shared)
-        ways, filed = ground.at_spots(spots)
-        renewed = Renewed(ways, filed, len(ground.classes), len(ground.filed), rights.news)
+        renewed = Renewed(*ground.at_spots(spots), rights.news)
         for asked, (plan, earlier) in list(self._inherited.items()):
             found._inherited[asked] = plan, earlier.and_then(renewed)
         for asked, plan in list(self._plans.items()):

@@ -73,16 +73,27 @@ class Ground:
         if 0 in self.of_row:
             self._settle([row for row, number in enumerate(self.of_row) if not number])
 
-    def after(self, data: SiteData, at: datetime, rows: set[int], *, cut: bool) -> Ground:
-        """The ground of a site of the same paths and kinds, at which some rows differ, and maybe
-        what is cut off from above.
+    def after(
+        self,
+        data: SiteData,
+        at: datetime,
+        rows: set[int],
+        paths: Iterable[str],
+        cut: Iterable[str],
+    ) -> Ground:
+        """The ground of a site of the same paths and kinds, at which some rows differ, some more
+        paths are told apart, and at some paths it differs whether rights are cut off from above.
 
-        It is the same one where neither does; else it is a new one, as both may be asked.
+        It is the same one where nothing does; else it is a new one, as both may be asked, and a
+        thread that just settles a row of this one must not write it into that one.
         """
-        found = self._copy() if rows or cut else self
+        fresh, cut = set(paths) - self.paths, set(cut)
+        found = self._copy() if rows or fresh or cut else self
         found.data, found.moment = data, at
         found.__dict__.pop("_timed", None)
         found.forget(rows)
+        found._mind(fresh)
+        found._cut_anew(cut)
         return found
 
     def _copy(self) -> Ground:
@@ -93,16 +104,15 @@ class Ground:
         found._known = dict(self._known)
         return found
 
-    def mind(self, paths: Iterable[str]) -> None:
+    def _mind(self, fresh: set[str]) -> None:
         """Tell apart what is at or below some more paths."""
-        fresh = set(paths) - self.paths
         if fresh:
             self.paths |= fresh
             self._chains.clear()
         for path in fresh:
             self._forget_below(path)
 
-    def cut_anew(self, paths: Iterable[str]) -> None:
+    def _cut_anew(self, paths: Iterable[str]) -> None:
         """Tell apart anew what is below paths that let no rights in any more, or again."""
         for path in paths:
             self._known.clear()
@@ -211,15 +221,16 @@ class Ground:
         own = sum(each in about.own_paths for each in chain)
         return ItemClass(chain, own, about.kinds, about.state, page_kinds, page_own)
 
-    def at_spots(self, spots: set[tuple[str, str]]) -> tuple[set[int], set[int]]:
-        """The numbers of the classes of items, and of categories, that some places hold."""
+    def at_spots(self, spots: set[tuple[str, str]]) -> tuple[set[int], set[int], int, int]:
+        """The numbers of the classes of items, and of categories, that some places hold; and how
+        many of each were looked at."""
         with self._lock:  # a class counts with all its places, or not yet
             if SITE.spot in spots:
                 ways: Iterable[int] = range(1, len(self.classes))
             else:
                 ways = {number for spot in spots for number in self._ways_at.get(spot, ())}
             filed = {number for spot in spots for number in self._filed_at.get(spot, ())}
-            return set(ways), filed
+            return set(ways), filed, len(self.classes), len(self.filed)
 
     def _class_number(self, item: ItemClass) -> int:
         found = self.classes.known(item)

@@ -33,7 +33,9 @@ class Numbered(list[_T]):
         found = self._numbers.get(thing)
         if found is None:
             with self._lock:
-                found = self._numbers.setdefault(thing, len(self))
-                if found == len(self):
-                    self.append(thing)
+                found = self._numbers.get(thing)
+                if found is None:
+                    found = len(self)
+                    self.append(thing)  # before others can come by its number
+                    self._numbers[thing] = found
         return found

@@ -175,19 +175,26 @@ class Plan:
         self.grow()
 
     def after(self, compiler: Compiler, ground: Ground, renewed: Renewed) -> Plan:
-        """The same where some classes have to be compiled anew."""
+        """The same where some classes have to be compiled anew. Others may still ask this one, so
+        that it can come to hold more while it is looked at: nothing is taken but what holds."""
         found = Plan(self.asked, compiler, ground, self._shared)
         found.answers, found.kept = self.answers, self.kept
-        found.way = [*self.way[: renewed.ways_from], *found.way[renewed.ways_from :]]
-        found.filed = [*self.filed[: renewed.filed_from], *found.filed[renewed.filed_from :]]
+        found.way, found.filed = self.way[: renewed.ways_from], self.filed[: renewed.filed_from]
+        found._programs = {
+            number: each
+            for number, each in dict(self._programs).items()
+            if number < renewed.ways_from and number not in renewed.ways
+        }
+        found._filed_programs = {
+            number: each
+            for number, each in dict(self._filed_programs).items()
+            if number < renewed.filed_from and number not in renewed.filed
+        }
         found.grow()
-        found._programs, found._filed_programs = dict(self._programs), dict(self._filed_programs)
-        for number in renewed.ways.union(range(renewed.ways_from, len(self.way))):
-            if found._programs.pop(number, None):
-                found.way[number] = found._nothing
-        for number in renewed.filed.union(range(renewed.filed_from, len(self.filed))):
-            if found._filed_programs.pop(number, None) is not None:
-                found.filed[number] = None
+        for number in renewed.ways:
+            found.way[number] = found._nothing
+        for number in renewed.filed:
+            found.filed[number] = None
         return found
 
     def grow(self) -> None:
@@ -228,6 +235,7 @@ class Plan:
             site = self._shared.site.program(tuple(each for each, _ in levels))
             way = self._shared.way.program(tuple(each for _, each in levels))
             found = self._programs[number] = site, way
+            self.grow()
             if item.kinds.isdisjoint(self._ground.link_kinds):
                 parts, number_of_site = way.for_members(WAY), min(site.number, SITE_CODES - 1)
                 self.way[number] = number_of_site, way.asks & ~AUDIENCES, parts[0], parts
@@ -245,6 +253,7 @@ class Plan:
                 )
             found = self._filed_programs[number] = self._shared.filed.program(tuple(levels))
             parts = found.for_members(FILED)
+            self.grow()
             self.filed[number] = found.asks & ~AUDIENCES, parts[0], parts
         return found
 

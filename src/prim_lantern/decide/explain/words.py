@@ -7,6 +7,7 @@ from datetime import datetime
 
 from prim_lantern.decide.belonging import Way
 from prim_lantern.decide.clauses import Clause
+from prim_lantern.decide.stand_ins import name_of
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, Place
@@ -73,8 +74,8 @@ def listed(words: Iterable[str], last: str = "and") -> str:
 
 
 def person(data: SiteData, login: str | None) -> str:
-    """The name of a user; "a guest" for nobody."""
-    return data.users[login].called if login is not None else "a guest"
+    """The name of a user, or of somebody pictured; "a guest" for nobody."""
+    return name_of(data, login)
 
 
 def opening(data: SiteData, login: str | None) -> str:

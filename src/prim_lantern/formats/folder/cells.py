@@ -6,7 +6,7 @@ from datetime import datetime
 
 from prim_lantern.site.content import PUBLISHED, Item
 from prim_lantern.site.moments import Period, written
-from prim_lantern.site.people import ACTIVE, User
+from prim_lantern.site.people import ACTIVE, Enrolment, User
 
 
 def person_cells(user: User) -> dict[str, str]:
@@ -15,7 +15,7 @@ def person_cells(user: User) -> dict[str, str]:
         each.group + (f"@{_ends(each.period)}" if each.period != Period() else "")
         for each in user.memberships
     ]
-    enrolments = [f"plan:{each.plan}@{written(each.since)}" for each in user.enrolments]
+    enrolments = [_enrolment(each) for each in user.enrolments]
     return {
         "login": user.login,
         "name": user.name,
@@ -26,6 +26,11 @@ def person_cells(user: User) -> dict[str, str]:
         "joined": _moment(user.joined),
         **user.attributes,
     }
+
+
+def _enrolment(enrolment: Enrolment) -> str:
+    ended = f"..{written(enrolment.until)}" if enrolment.until else ""
+    return f"plan:{enrolment.plan}@{written(enrolment.since)}{ended}"
 
 
 def _ends(period: Period) -> str:

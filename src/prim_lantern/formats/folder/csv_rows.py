@@ -192,9 +192,14 @@ def _membership(entry: str) -> Membership:
 
 def _enrolment(entry: str) -> Enrolment:
     plan, _, since = entry.removeprefix("plan:").partition("@")
-    if not since or ".." in since:
-        raise BadValue(entry, "needs the day it starts, and no end: write plan:name@2026-05-01.")
-    return Enrolment(folded(plan), moment(since))
+    since, dots, until = since.partition("..")
+    if not since or (dots and not until):
+        raise BadValue(
+            entry,
+            "needs the day it starts: write plan:name@2026-05-01 (or plan:name@2026-05-01..2026-09-"
+            "01, where it was ended early).",
+        )
+    return Enrolment(folded(plan), moment(since), moment(until) if until else None)
 
 
 def read_content(

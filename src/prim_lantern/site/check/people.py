@@ -72,9 +72,13 @@ def _user(notes: Notes, user: User) -> None:
             notes.wrong(user.origin, "groups", f"plan:{enrolment.plan}", expected, known)
         else:
             try:
-                plan.period_from(enrolment.since)
+                period = plan.period_of(enrolment)
             except BadValue as error:
                 notes.wrong(user.origin, "groups", f"plan:{plan.name}", error.expected)
+                continue
+            if period.empty:
+                expected = f"would never be in force: {period} holds no moment."
+                notes.wrong(user.origin, "groups", f"plan:{plan.name}", expected)
 
 
 def _group(notes: Notes, group: Group) -> None:
