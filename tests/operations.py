@@ -10,6 +10,7 @@ from prim_lantern.change.proposal import Proposal
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Capability
+from prim_lantern.site.rule_names import rule_names
 from sites import CATEGORIES, LOGINS, NOON, Maker
 
 _TESTS = ["position is keeper", "position is_not cook", "login is Bea.Holm", "email filled false"]
@@ -44,7 +45,14 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "invite": (rng.choice(["zoe", login]), "sha256:0", "2099-01-01", "Zoe", "", (group,)),
         "accept": (login, rng.choice([f"sha256:{n:064x}" for n in range(6)])),
         "cancel-invitation": (login,),
-        "change-user": (login, "New", None, {"position": rng.choice(["", "keeper", "cook"])}),
+        "change-user": (
+            login,
+            "New",
+            None,
+            {"position": rng.choice(["", "keeper", "cook"])},
+            None,
+            rng.choice([None, None, True, False]),
+        ),
         "suspend": (login,),
         "bring-back": (login,),
         "remove-user": (login,),
@@ -56,6 +64,7 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "remove-group": (group,),
         "add-members": (group, (login, other), None, rng.choice([None, "2027-09-01"])),
         "remove-members": (group, (login,)),
+        "rename-user": (login, rng.choice(["renamed", other])),
         "rename-role": (role, rng.choice(["renamed", base])),
         "rename-readership": (readership, rng.choice(["renamed", "outer"])),
         "rename-category": (
@@ -89,6 +98,7 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "change-plan": ("year", None, rng.choice([None, "no end", "2 years"]), (group,)),
         "remove-plan": (rng.choice(["year", "open"]),),
         "enrol": (rng.choice(["year", "open"]), (login,), "2027-01-01"),
+        "renew-enrolment": (rng.choice(["year", "open"]), (login,)),
         "end-enrolment": (rng.choice(["year", "open"]), (login,)),
         "add-readership": ("fresh", (to, "authors"), "", (), (f"group:{group}",)),
         "change-readership": ("inner", None, (to,)),
@@ -101,7 +111,7 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "take-back": (role, to),
         "allow": (actions, to, place),
         "deny": (actions, to, place),
-        "remove-rule": (rng.choice([str(rng.randrange(1, 6)), "rule-1"]),),
+        "remove-rule": (rng.choice([*rule_names(site.rules), "rule-1"]),),
         "add-promise": ((to,), actions, place, maker.maybe(), "note"),
         "remove-promise": ((to,), actions, place),
         "stop-from-above": (path, maker.maybe(0.3)),

@@ -181,10 +181,7 @@ class Maker:
             self.word().replace("\n", " "),
             status=status,
             memberships=tuple(Membership(name, self.period()) for name in self.some(self.groups)),
-            enrolments=tuple(
-                Enrolment(name, NOON + timedelta(days=self.rng.randrange(-500, 100)))
-                for name in self.some(["year", "open"])
-            ),
+            enrolments=tuple(self._enrolment(name) for name in self.some(["year", "open"])),
             roles_elsewhere=self.some(["Hall:Porter", "hall:cook"]),
             joined=NOON if self.maybe() else None,
             attributes={
@@ -196,6 +193,12 @@ class Maker:
                 if value
             },
         )
+
+    def _enrolment(self, plan: str) -> Enrolment:
+        """One from some day on; some were ended early."""
+        since = NOON + timedelta(days=self.rng.randrange(-500, 100))
+        until = since + timedelta(days=self.rng.randrange(1, 300)) if self.maybe(0.3) else None
+        return Enrolment(plan, since, until)
 
     def all_groups(self) -> dict[str, Group]:
         lower, upper = self.groups[:2], self.groups[2:]

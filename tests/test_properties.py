@@ -11,13 +11,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import prim_lantern as pl
+from prim_lantern.change.operations.base import Made
+from prim_lantern.change.operations.renaming import RenameUser, with_login
 from prim_lantern.decide.reference import Reference
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import User
-from prim_lantern.site.rights import Rule
-from prim_lantern.site.who import AUDIENCES
+from prim_lantern.site.rights import Given, Rule
+from prim_lantern.site.rule_names import rule_called, rule_names
+from prim_lantern.site.who import AUDIENCES, Who
 from sites import CATEGORIES, ITEM_ACTIONS, KINDS, MOMENTS, NOON, random_site, sites
 
 moments = st.sampled_from(MOMENTS)
@@ -247,3 +250,51 @@ def test_somebody_in_just_one_group_is_like_a_new_member(site, at):
         pl.Site(bare).looking_as("group:crew", at).paths
         == pl.Site(grown).looking_as("zed", at).paths
     )
+
+
+# Names ------------------------------------------------------------------------------------------
+
+
+@given(sites(), seeds)
+def test_what_a_rule_is_called_stays_when_others_go(site, rng):
+    names = rule_names(site.rules)
+    assert len(set(names)) == len(set(site.rules)) or len(site.rules) > len(set(site.rules))
+    for number, name in enumerate(names):
+        assert site.rules[rule_called(site.rules, name.upper())] == site.rules[number]
+    kept = [number for number in range(len(names)) if rng.random() < 0.6]
+    left = tuple(site.rules[number] for number in kept)
+    for number in kept:
+        found = rule_called(left, names[number])
+        assert found is not None and left[found] == site.rules[number]
+    for number in set(range(len(names))) - set(kept):
+        found = rule_called(left, names[number])
+        assert found is None or left[found] == site.rules[number]
+
+
+@given(sites(), seeds)
+def test_under_another_login_somebody_may_do_the_same(site, rng):
+    login = rng.choice([*site.users])
+    try:
+        renamed = RenameUser(login, "somebody-else").apply(site, Made(site.owner, NOON))
+    except pl.BadChange:  # a condition asks about logins by a part of them
+        return
+    was, now = decisions(Reference(site, NOON)), decisions(Reference(renamed, NOON))
+    assert now == {("somebody-else" if w == login else w, *r): a for (w, *r), a in was.items()}
+    assert with_login(renamed, "somebody-else", login) == site
+
+
+@given(sites(), moments, seeds)
+def test_a_pictured_role_is_decided_as_if_somebody_had_it(site, at, rng):
+    role = rng.choice([*site.roles])
+    found, new = pl.Site(site, checked=True), User("newcomer")
+    given = Given(role, (Who("user", "newcomer"),))
+    more = site.with_parts(
+        users={**site.users, "newcomer": new},
+        groups={name: replace(each, when=()) for name, each in site.groups.items()},
+        given=(*site.given, given),
+    )
+    reference = Reference(more, at)
+    for action, path in [("read", p) for p in site.items] + [("edit", p) for p in site.items]:
+        allowed = reference.may("newcomer", action, path).allowed
+        assert found.allows(f"role:{role}", action, path, at) == allowed
+        assert bool(found.may(f"role:{role}", action, path, at).explanation.allowed) == allowed

@@ -160,5 +160,8 @@ def test_screens(folder, shown, told, name):
     assert pl.open_site(folder).data == pl.open_site(TOLD / "site").data  # nothing was changed
 
 
-def test_screens_of_changes(shown, told):
-    told("changing", [line for each in commands("changing") for line in shown(each, 100)])
+@pytest.mark.parametrize("name", ["changing", "people"])
+def test_screens_of_changes(folder, shown, told, name):
+    told(name, [line for each in commands(name) for line in shown(each, 100)])
+    whole = shown("history check", 100)
+    assert whole[1].startswith("The history is whole"), whole

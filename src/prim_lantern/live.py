@@ -17,6 +17,7 @@ from prim_lantern.decide.looking import LookingAs, looking_as
 from prim_lantern.decide.question import Question
 from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed
+from prim_lantern.overviews import Overviews
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
@@ -24,14 +25,13 @@ from prim_lantern.site.places import SITE
 from prim_lantern.state import Moment, State
 from prim_lantern.store.base import Seen, Store
 from prim_lantern.store.memory import MemoryStore
-from prim_lantern.views import Views
 
 if TYPE_CHECKING:
     from prim_lantern.changing import Change
 
 
 @explains_its_arguments(but=("allows",))  # it is in a hurry, and asks `may` where it fails
-class Site(Views):
+class Site(Overviews):
     """A site that can be asked who may do what, and why.
 
     Everywhere `who` is a login (in any case) or None for a guest; `group:…` means somebody

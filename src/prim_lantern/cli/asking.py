@@ -18,10 +18,13 @@ from prim_lantern.cli.common import (
     print_lines,
 )
 from prim_lantern.decide.decision import Decision
+from prim_lantern.decide.explain import words
+from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.answers import answer_lines, explanation_lines
-from prim_lantern.site.actions import MANAGING_ACTIONS
+from prim_lantern.show.terminal import wrapped
+from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
 
 
 def _question(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -58,7 +61,8 @@ def may(where: str, as_json: bool, **asked: Any) -> int:
     prim-lantern may leif move /stations/fennick/landing --below /stations/marrow
     prim-lantern may beatrix manage-rights /trustees
     """
-    decision = _ask(opened(where), **asked)
+    site = opened(where)
+    decision = _ask(site, **asked)
     explanation = decision.explanation
     if as_json:
         print_json(
@@ -70,6 +74,7 @@ def may(where: str, as_json: bool, **asked: Any) -> int:
         )
     else:
         print_lines(answer_lines(explanation.sentence, decision.allowed))
+        print_lines(_of_the_state(site, decision, asked["at"]))
     return 0 if decision.allowed else 1
 
 
@@ -87,6 +92,23 @@ def why(where: str, as_json: bool, **asked: Any) -> int:
     else:
         print_lines(explanation_lines(explanation))
     return 0
+
+
+def _of_the_state(site: Site, decision: Decision, at: str | None) -> list[str]:
+    """That an answer speaks of the right alone, where the item is in no state for the step."""
+    asked = decision.question
+    if asked.action not in STEPS or asked.path is None or not decision.allowed:
+        return []
+    who = asked.who.removeprefix(STAND_IN) if asked.who else None
+    if site.is_possible(who, asked.action, asked.path, at):
+        return []
+    if site.data.is_part(asked.path):
+        now = f"{asked.path} is a part, and its state is that of its page"
+    else:
+        state = site.data.items[asked.path].state_at(site.moment(at))
+        leads = words.listed(STEPS[asked.action].from_states, "or")
+        now = f"{asked.path} is {state} now, and {asked.action} leads from {leads}"
+    return [*wrapped(f"This is about the right alone: {now}.")]
 
 
 def _ask(

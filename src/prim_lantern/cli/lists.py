@@ -30,7 +30,7 @@ from prim_lantern.decide.powers import Powers
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
-from prim_lantern.site.actions import MANAGING_ACTIONS
+from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above
 
@@ -230,13 +230,14 @@ def _items(
     ]
     if not (shown.as_json or shown.to_csv):
         at_place = f", {len(paths):,} of them at {within} or below" if within is not None else ""
+        open_now = sum(site.is_possible(login, action, path, at) for path in paths)
+        state = f"; {open_now:,} of them are in a state for it now" if action in STEPS else ""
         called, doing = (
             words.opening(site.data, site.login_of(login)),
             words.doing(site.data, action),
         )
-        click.echo(
-            f"{called} may {doing} {len(every):,} of {len(site.data.items):,} items{at_place}."
-        )
+        of_all = f"{len(every):,} of {len(site.data.items):,} items"
+        click.echo(f"{called} may {doing} {of_all}{at_place}{state}.")
     columns = [
         Column("path", "Item", whole=True),
         Column("title", "Title", shed=1),

@@ -9,7 +9,15 @@ import click
 
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing
-from prim_lantern.cli.common import json_option, opened, print_json, print_lines, site_option, texts
+from prim_lantern.cli.common import (
+    json_option,
+    opened,
+    print_json,
+    print_lines,
+    site_option,
+    stood_option,
+    texts,
+)
 from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.abilities import beyond, from_least_to_most
 from prim_lantern.decide.clauses import brought_along, rows_of
@@ -61,6 +69,7 @@ def list_roles(where: str, shown: As) -> None:
 @role.command("show")
 @click.argument("name")
 @site_option
+@stood_option
 @json_option
 def show_role(name: str, where: str, as_json: bool) -> None:
     """One role: what it can do, what that brings with it, and to whom it is given."""
@@ -258,6 +267,7 @@ def remove(name: str, how: How) -> int:
 @click.argument("name")
 @click.argument("other")
 @site_option
+@stood_option
 @json_option
 def compare(name: str, other: str, where: str, as_json: bool) -> None:
     """What each of two roles can do that the other cannot."""

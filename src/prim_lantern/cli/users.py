@@ -34,7 +34,7 @@ from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail
 from prim_lantern.show.records import cell_text
-from prim_lantern.show.terminal import console, wrapped
+from prim_lantern.show.terminal import wrapped
 from prim_lantern.site import names
 from prim_lantern.site.moments import written
 from prim_lantern.site.people import ACTIVE, INVITED, STATUSES, SUSPENDED, User
@@ -355,28 +355,29 @@ def sign_up(
 
 
 @user.command()
-@site_option
-@json_option
-def invitations(where: str, as_json: bool) -> None:
+@list_of_site
+def invitations(where: str, shown: As) -> None:
     """Those who were invited and have not accepted yet, and until when their links hold."""
+    from prim_lantern.show.records import Column
+
     site = opened(where)
     now = site.moment()
-    invited = [each for each in site.data.users.values() if each.status == "invited"]
-    rows = []
-    for each in invited:
-        link = site.data.invitations.get(each.login)
-        state = "no link" if link is None else "holds" if now < link.until else "has ended"
-        until = written(link.until) if link else ""
-        rows.append((each.login, each.name, each.email, state, until))
-    if as_json:
-        keys = ("login", "name", "email", "link", "until")
-        print_json([dict(zip(keys, row, strict=True)) for row in rows])
-    elif not rows:
-        click.echo("Nobody is invited just now.")
-    else:
-        from prim_lantern.show.tables import table
-
-        console().print(table(["Login", "Name", "E-mail", "Link", "Until"], rows))
+    records = []
+    for each in site.data.users.values():
+        if each.status == INVITED:
+            link = site.data.invitations.get(each.login)
+            state = "no link" if link is None else "holds" if now < link.until else "has ended"
+            until = written(link.until) if link else None
+            told = {"login": each.login, "name": each.name, "email": each.email}
+            records.append({**told, "link": state, "until": until})
+    columns = [
+        Column("login", "Login", whole=True),
+        Column("name", "Name", shed=1),
+        Column("email", "E-mail", shed=2),
+        Column("link", "Link"),
+        Column("until", "Until"),
+    ]
+    show_list(shown, columns, records, "Nobody is invited just now.")
 
 
 def _on_one(name: str, method: str, text: str) -> click.Command:

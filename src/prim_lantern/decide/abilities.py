@@ -77,10 +77,22 @@ def beyond(data: SiteData, role: str, other: str | None) -> list[str]:
 
 
 def _on(data: SiteData, some: Iterable[Ability]) -> str:
-    some = list(some)
-    kinds = [kind for kind in data.all_kinds if any(each.kind == kind for each in some)]
-    states = [state for state in STATES if any(each.state == state for each in some)]
+    """On what: kinds of which the same holds together, anybody's apart from one's own."""
+    some = set(some)
+    alike: dict[tuple[bool, tuple[str, ...]], list[str]] = {}
+    for kind in data.all_kinds:
+        of_it = [each for each in some if each.kind == kind]
+        anybodys = tuple(s for s in STATES if any(e.state == s and not e.own for e in of_it))
+        own = tuple(s for s in STATES if any(e.state == s for e in of_it) and s not in anybodys)
+        if anybodys:
+            alike.setdefault((False, anybodys), []).append(kind)
+        if own:
+            alike.setdefault((True, own), []).append(kind)
+    return "; ".join(_told(data, kinds, states, own=own) for (own, states), kinds in alike.items())
+
+
+def _told(data: SiteData, kinds: list[str], states: tuple[str, ...], *, own: bool) -> str:
     what = "anything" if len(kinds) == len(data.all_kinds) else ", ".join(kinds)
-    whose = "" if any(not each.own for each in some) else " of one's own"
+    whose = " of one's own" if own else ""
     while_ = "" if len(states) == len(STATES) else f" while {' or '.join(states)}"
     return f"{what}{whose}{while_}"

@@ -8,19 +8,21 @@ from typing import NamedTuple
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.many import paths_for
 from prim_lantern.decide.stand_ins import name_of
-from prim_lantern.site.actions import NEED_MORE
-from prim_lantern.site.content import Item
+from prim_lantern.site.actions import NEED_MORE, STEPS
+from prim_lantern.site.content import Item, state_after
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import parent_of, tree_order
 
 
 class Seen(NamedTuple):
-    """An item that can be read, and what else may be done to it."""
+    """An item that can be read, and what else may be done to it, of all that is `possible` in its
+    state."""
 
     item: Item
     state: str
     may: tuple[str, ...]
     own: bool
+    possible: tuple[str, ...]
 
 
 class Offer(NamedTuple):
@@ -120,8 +122,21 @@ def _seen(engine: Engine, login: str | None) -> Iterator[Seen]:
     acting = engine.acting(login)
     for path in paths_for(engine, login, "read"):
         about = engine.subject(path)
-        told = tuple(action for action in actions if path in may[action])
-        yield Seen(engine.data.items[path], about.state, told, acting in about.authors)
+        possible = tuple(each for each in actions if is_possible(engine, login, each, path))
+        told = tuple(action for action in possible if path in may[action])
+        own = acting in about.authors
+        yield Seen(engine.data.items[path], about.state, told, own, possible)
+
+
+def is_possible(engine: Engine, login: str | None, action: str, path: str) -> bool:
+    """Whether an item is in a state in which an action can be done to it, whoever may: steps lead
+    from some states alone, and a part goes with its page."""
+    if action not in STEPS:
+        return True
+    if engine.data.is_part(path):
+        return False
+    own = engine.acting(login) in engine.authors(path)
+    return state_after(action, engine.data.items[path], engine.at, own=own) is not None
 
 
 def offers(engine: Engine, login: str | None) -> Iterator[Offer]:

@@ -12,7 +12,7 @@ from rich.text import Text
 from rich.tree import Tree
 
 from prim_lantern.decide.grid import Grid, Row
-from prim_lantern.decide.looking import LookingAs, Offer, Seen, actions_beside_reading
+from prim_lantern.decide.looking import LookingAs, Offer, Seen
 from prim_lantern.show.terminal import width
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
@@ -34,7 +34,8 @@ def table(headings: Sequence[str], rows: Iterable[Sequence[str]]) -> Table:
 
 
 def grid_tables(grid: Grid) -> RenderableType:
-    """The grid, cut into bands of columns that fit the width."""
+    """The grid, cut into bands of columns that fit the width; those that are the same are one."""
+    asked, grid = len(grid.whos), _with_joined_columns(grid)
     longest_mark = max((len(m) for row in grid.marks for some in row for m in some), default=0)
     widths = [max(len(action), longest_mark, 4) for action in grid.actions]
     longest = max((len(word) for called in grid.called for word in called.split()), default=0)
@@ -52,8 +53,24 @@ def grid_tables(grid: Grid) -> RenderableType:
         if further
         else []
     )
+    if len(grid.whos) < asked:
+        notes.append(Text("Columns that are the same are shown as one.", style="dim"))
     notes.append(Text("'prim-lantern why' tells the reason of a mark.", style="dim"))
     return Group(*bands, *([Text(signs, style="dim")] if marked else []), *notes)
+
+
+def _with_joined_columns(grid: Grid) -> Grid:
+    """The grid with one column for those to whom all the same applies."""
+    alike: dict[tuple[tuple[str, ...], ...], list[int]] = {}
+    for number in range(len(grid.whos)):
+        column = tuple(marks[number] for marks in grid.marks)
+        alike.setdefault(column, []).append(number)
+    firsts = [some[0] for some in alike.values()]
+    return grid._replace(
+        whos=tuple(grid.whos[number] for number in firsts),
+        called=tuple(", ".join(grid.called[n] for n in some) for some in alike.values()),
+        marks=tuple(tuple(marks[number] for number in firsts) for marks in grid.marks),
+    )
 
 
 def _band(grid: Grid, columns: range, widths: Sequence[int], column: int) -> Table:
@@ -126,13 +143,13 @@ def _line(data: SiteData, seen: Seen, label: str) -> Text:
     if seen.own:
         line.append(" own", style="cyan")
     if seen.may:
-        line.append(f"  {_actions(data, seen)}", style="green")
+        line.append(f"  {_actions(seen)}", style="green")
     return line
 
 
-def _actions(data: SiteData, seen: Seen) -> str:
+def _actions(seen: Seen) -> str:
     """What may be done, in short where it is nearly all."""
-    missing = [each for each in actions_beside_reading(data) if each not in seen.may]
+    missing = [each for each in seen.possible if each not in seen.may]
     if not missing:
         return "everything"
     if len(missing) <= _NEARLY_ALL and len(seen.may) > _NEARLY_ALL:

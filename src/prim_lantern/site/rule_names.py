@@ -25,7 +25,7 @@ def rule_called(rules: Sequence[Rule], name: str) -> int | None:
     """Where the rule of this name is among some; the longer name of one is always understood."""
     wanted = folded(name)
     for number, (rule, called) in enumerate(zip(rules, rule_names(rules), strict=True)):
-        if wanted == called or (not rule.id and wanted == _longer(_says(rule), rule)):
+        if wanted == folded(called) or (not rule.id and wanted == _longer(_says(rule), rule)):
             return number
     return None
 
@@ -34,8 +34,9 @@ def _says(rule: Rule) -> str:
     """Who, what and where, in a word: "volunteers-edit-log", "not-guests-comment-site"."""
     where = rule.place.name.rpartition("/")[2].rpartition(":")[2] or "home"
     more = "-and-more" if len(rule.to) > 1 or len(rule.actions) > 1 else ""
-    parts = [folded(rule.to[0].name), rule.actions[0].replace("*", "everything"), where]
-    return ("" if rule.allow else "not-") + "-".join(parts) + more
+    parts = [] if rule.allow else ["not"]
+    parts += [rule.to[0].name, rule.actions[0], *where.split()]
+    return folded("-".join(parts)) + more
 
 
 def _longer(name: str, rule: Rule) -> str:

@@ -14,6 +14,7 @@ from prim_lantern.change.operations.entries import named
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import Test
 from prim_lantern.site.places import Place
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Given, Readership
 from prim_lantern.site.who import Who
@@ -165,10 +166,23 @@ class RenameUser(Operation):
             names.folded(new) != names.folded(old) or new == old
         ):
             raise AlreadyThere("user", new)
-        return with_login(data, old, new)
+        after = with_login(data, old, new)
+        for group in data.groups.values():
+            fit = (_fits(data, group.name, old), _fits(after, group.name, new))
+            if fit[0] != fit[1]:
+                raise BadChange(
+                    f"The condition of group {group.name} asks about logins, and would fit "
+                    f"{new} {'no more' if fit[0] else 'now'}: change it first."
+                )
+        return after
 
     def said(self) -> str:
         return f"rename {self.login} to {self.to}"
+
+
+def _fits(data: SiteData, group: str, login: str) -> bool:
+    rows = data.groups[group].when
+    return any(all(test.fits(data.users[login]) for test in row) for row in rows)
 
 
 def with_login(data: SiteData, old: str, new: str) -> SiteData:
@@ -196,8 +210,21 @@ def with_login(data: SiteData, old: str, new: str) -> SiteData:
         for row in sorted(rows)
         for item in [data.content.at(row)]
     ]
+
+    def test(each: Test) -> Test:
+        named = each.attribute == "login" and each.operator in ("is", "is_not", "one_of", "none_of")
+        if not named:
+            return each
+        told = (new if names.folded(value) == names.folded(old) else value for value in each.values)
+        return each._replace(values=tuple(told))
+
     groups = {
-        name: replace(each, members=logins(each.members), stewards=whos(each.stewards))
+        name: replace(
+            each,
+            members=logins(each.members),
+            stewards=whos(each.stewards),
+            when=tuple(tuple(map(test, row)) for row in each.when),
+        )
         for name, each in data.groups.items()
     }
     invitations = {
