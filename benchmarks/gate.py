@@ -17,7 +17,7 @@ from typing import Any, NamedTuple
 
 from shape import NOON, site_of
 
-from prim_lantern.change.effects import Effects
+from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.gate import Judged, missing_for
 from prim_lantern.change.operations import operation_from
 from prim_lantern.change.operations.base import Made

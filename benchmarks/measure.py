@@ -32,7 +32,7 @@ from shape import site_of
 
 import prim_lantern as pl
 from prim_lantern.decide.engine.effects import effects_of
-from prim_lantern.decide.many import lists_of
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import Place

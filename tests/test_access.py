@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 import prim_lantern as pl
 from conftest import run
-from prim_lantern.decide.access import access_to, changing_actions
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import explain
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.views.access import access_to, changing_actions
 from prim_lantern.site.places import SITE, is_above, place
 from sites import NOON, random_site
 

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from operations import random_proposal
-from prim_lantern.change.effects import Effects
+from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.operations import OPERATIONS, operation_from
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.record import Record

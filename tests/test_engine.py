@@ -17,10 +17,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import prim_lantern as pl
-from prim_lantern.decide.engine import Engine, ground
+from prim_lantern.decide.engine import Engine, item_classes
 from prim_lantern.decide.engine.effects import effects_of
-from prim_lantern.decide.engine.numbered import Numbered
-from prim_lantern.decide.many import lists_of
+from prim_lantern.decide.engine.numbers import Numbered
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import Beside, stand_in
 from prim_lantern.site.content import Item
@@ -359,10 +359,10 @@ def test_an_item_that_is_settled_while_the_site_changes_is_not_settled_for_the_n
     site = pl.open_demo()
     path, sam = "/about/privacy", (Who("user", "sam.whitlock"),)
     rule = Rule(True, ("edit",), sam, Place("path", path))
-    found = ground.Ground._number_of
+    found = item_classes.Ground._number_of
     waiting = [path]
 
-    def slowly(self: ground.Ground, row: int) -> int:
+    def slowly(self: item_classes.Ground, row: int) -> int:
         number = found(self, row)
         if waiting and self.data.content.names[row] == waiting[0]:
             waiting.pop()
@@ -370,7 +370,7 @@ def test_an_item_that_is_settled_while_the_site_changes_is_not_settled_for_the_n
             site.allows("sam.whitlock", "edit", "/visit")  # what decides now is made
         return number
 
-    monkeypatch.setattr(ground.Ground, "_number_of", slowly)
+    monkeypatch.setattr(item_classes.Ground, "_number_of", slowly)
     assert not site.allows("sam.whitlock", "edit", path)  # the site before, which was asked
     assert not waiting
     assert site.allows("sam.whitlock", "edit", path)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 import prim_lantern as pl
 from conftest import run
-from prim_lantern.decide.named import naming
+from prim_lantern.decide.views.naming import naming
 from sites import random_site
 
 NOW = {"PRIM_LANTERN_NOW": "2027-05-10"}

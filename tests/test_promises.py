@@ -16,9 +16,9 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from conftest import run
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.place_view import place_view
-from prim_lantern.decide.promises import check_promises, speaks_of
 from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.views.place_view import place_view
+from prim_lantern.decide.views.promises import check_promises, speaks_of
 from prim_lantern.site.places import SITE, place
 from prim_lantern.site.rights import Promise
 from sites import NOON, Maker, random_site

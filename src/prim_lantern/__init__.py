@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Any
 from prim_lantern.change.record import Record
 from prim_lantern.decide.decision import Decision, WhoMay
 from prim_lantern.decide.explain import Explanation, Point
-from prim_lantern.decide.grid import Grid
-from prim_lantern.decide.looking import LookingAs, Offer, Seen
+from prim_lantern.decide.views.grid import Grid
+from prim_lantern.decide.views.looking import LookingAs, Offer, Seen
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.errors import (
     AlreadyThere,
@@ -48,7 +48,7 @@ from prim_lantern.site.people import Membership
 from prim_lantern.site.rights import Capability
 
 if TYPE_CHECKING:
-    from prim_lantern.change.effects import Effect, Effects
+    from prim_lantern.change.effects.effects import Effect, Effects
     from prim_lantern.changing import Change
 
 __version__ = "0.1.0"
@@ -99,14 +99,16 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> Any:
-    """What only changing needs is loaded when it is asked for."""
-    if name == "Change":
-        from prim_lantern.changing import Change
+if not TYPE_CHECKING:  # a mistyped name is found by type checkers
 
-        return Change
-    if name in ("Effect", "Effects"):
-        from prim_lantern.change import effects
+    def __getattr__(name: str) -> Any:
+        """What only changing needs is loaded when it is asked for."""
+        if name == "Change":
+            from prim_lantern.changing import Change
 
-        return getattr(effects, name)
-    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+            return Change
+        if name in ("Effect", "Effects"):
+            from prim_lantern.change.effects import effects
+
+            return getattr(effects, name)
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

@@ -9,10 +9,12 @@ from types import TracebackType
 from typing import Any, Protocol
 
 from prim_lantern.arguments import explains_its_arguments
-from prim_lantern.change.effects import Effects
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.later import later_effects
+from prim_lantern.change.effects.nothing import why_nothing
+from prim_lantern.change.effects.second_thoughts import cautions_of
+from prim_lantern.change.effects.summary import Line, lines_later, lines_of
 from prim_lantern.change.gate import Judged, lost_by, missing_for, whom_to_ask
-from prim_lantern.change.later import later_effects
-from prim_lantern.change.nothing import why_nothing
 from prim_lantern.change.operations import (
     operation_from,
     people,
@@ -23,8 +25,6 @@ from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit, new_logins
-from prim_lantern.change.second_thoughts import cautions_of
-from prim_lantern.change.summary import Line, lines_later, lines_of
 from prim_lantern.change.undoing import Resting, resting_on
 from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import (

@@ -13,9 +13,9 @@ from prim_lantern.change.record import Record
 from prim_lantern.decide.decision import Decision
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation
-from prim_lantern.decide.looking import LookingAs, looking_as
 from prim_lantern.decide.question import Question
 from prim_lantern.decide.stand_ins import STAND_IN
+from prim_lantern.decide.views.looking import LookingAs, looking_as
 from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed
 from prim_lantern.overviews import Overviews
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS

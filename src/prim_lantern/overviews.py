@@ -10,12 +10,12 @@ from prim_lantern.state import Moment
 from prim_lantern.views import Views
 
 if TYPE_CHECKING:
-    from prim_lantern.decide.enrolments import Enrolled
-    from prim_lantern.decide.named import Naming
-    from prim_lantern.decide.place_view import PlaceView
-    from prim_lantern.decide.promises import PromiseCheck
-    from prim_lantern.decide.queue import Queue
-    from prim_lantern.decide.readership_view import ReadershipView
+    from prim_lantern.decide.views.enrolments import Enrolled
+    from prim_lantern.decide.views.naming import Naming
+    from prim_lantern.decide.views.place_view import PlaceView
+    from prim_lantern.decide.views.promises import PromiseCheck
+    from prim_lantern.decide.views.queue import Queue
+    from prim_lantern.decide.views.readership_view import ReadershipView
 
 
 @explains_its_arguments()
@@ -33,7 +33,7 @@ class Overviews(Views):
         >>> [point.name for point in view.here["rights"]]
         ['mirela-prices']
         """
-        from prim_lantern.decide.place_view import place_view
+        from prim_lantern.decide.views.place_view import place_view
 
         state = self._state
         return place_view(state.engine(self.moment(at)), state.place(place))
@@ -47,7 +47,7 @@ class Overviews(Views):
         >>> len(view.people), view.guests, [(each.place, each.items) for each in view.stands_at]
         (13, False, [('/patrons', 4)])
         """
-        from prim_lantern.decide.readership_view import readership_view
+        from prim_lantern.decide.views.readership_view import readership_view
 
         engine = self._state.engine(self.moment(at))
         return readership_view(engine, self.data.readership(name))
@@ -63,7 +63,7 @@ class Overviews(Views):
         >>> [each.kept for each in pl.open_demo().check_promises("2027-05-10")]
         [True, True, False, False, True]
         """
-        from prim_lantern.decide.promises import check_promises
+        from prim_lantern.decide.views.promises import check_promises
 
         state, moment = self._state, self.moment(at)
         found = check_promises(state.engine(moment))
@@ -77,7 +77,7 @@ class Overviews(Views):
 
     def _broken_since(self, check: PromiseCheck) -> PromiseCheck:
         """The change that broke a promise: found by halving, from a moment when it was kept."""
-        from prim_lantern.decide.promises import check_promises
+        from prim_lantern.decide.views.promises import check_promises
 
         def kept_before(number: int) -> bool:
             data = self.store.before_change(number)
@@ -112,7 +112,7 @@ class Overviews(Views):
         >>> [each.path for each in pl.open_demo().queue("anneke.sorley").to_decide]
         ['/log/gull-colony', '/log/terns']
         """
-        from prim_lantern.decide.queue import Step, queue_of
+        from prim_lantern.decide.views.queue import Step, queue_of
 
         state = self._state
         login, moment = state.data.login(who), self.moment(at)
@@ -132,7 +132,7 @@ class Overviews(Views):
         >>> [each.what for each in pl.open_demo().naming("mirela.kos")][:3]
         ['membership', 'rule', 'author']
         """
-        from prim_lantern.decide.named import naming
+        from prim_lantern.decide.views.naming import naming
 
         data = self.data
         return naming(data, data.login(who))
@@ -146,6 +146,6 @@ class Overviews(Views):
         >>> [each.login for each in found if each.state == "ended"]
         ['dolores.pine', 'wendel.achter', 'viktor.haim']
         """
-        from prim_lantern.decide.enrolments import enrolments
+        from prim_lantern.decide.views.enrolments import enrolments
 
         return enrolments(self.data, self.moment(at))

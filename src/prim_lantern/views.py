@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.decide.belonging import Way
 from prim_lantern.decide.decision import WhoMay
-from prim_lantern.decide.grid import Grid, grid_of
-from prim_lantern.decide.many import lists_of, paths_for, who_may
-from prim_lantern.decide.powers import Powers, powers_of
+from prim_lantern.decide.lists import lists_of, paths_for, who_may
 from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.views.grid import Grid, grid_of
+from prim_lantern.decide.views.powers import Powers, powers_of
 from prim_lantern.errors import BadQuestion
 from prim_lantern.site import moments, names
 from prim_lantern.site.actions import NEED_MORE
@@ -26,8 +26,8 @@ from prim_lantern.store.base import Seen, Store
 if TYPE_CHECKING:
     from pandas import DataFrame
 
-    from prim_lantern.decide.access import Access
-    from prim_lantern.decide.found import FoundItem
+    from prim_lantern.decide.views.access import Access
+    from prim_lantern.decide.views.found import FoundItem
 
 
 _WORD = re.compile(r"[\s._@-]+")
@@ -88,7 +88,7 @@ class Views:
         [('ines.varga', 'their role Web team has all access on the whole site'), \
 ('mirela.kos', 'by the rule mirela-prices')]
         """
-        from prim_lantern.decide.access import access_to, changing_actions
+        from prim_lantern.decide.views.access import access_to, changing_actions
 
         state = self._state
         where = state.place(place)
@@ -135,7 +135,7 @@ class Views:
         >>> site.is_possible("hana.okafor", "publish", "/visit")
         False
         """
-        from prim_lantern.decide.looking import is_possible
+        from prim_lantern.decide.views.looking import is_possible
 
         login, engine, _ = self._state.asked(who, at)
         return is_possible(engine, login, self._state.item_action(action), self._state.item(path))
@@ -265,7 +265,7 @@ class Views:
         >>> [each.path for each in pl.open_demo().find_items(state="in-review", within="/log")]
         ['/log/gull-colony', '/log/terns']
         """
-        from prim_lantern.decide.found import items_that_fit
+        from prim_lantern.decide.views.found import items_that_fit
 
         now = self._state
         return items_that_fit(

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 import click
 
-from prim_lantern.change.effects import Effects
-from prim_lantern.change.later import later_effects
-from prim_lantern.change.nothing import why_nothing
-from prim_lantern.change.second_thoughts import cautions_of
-from prim_lantern.change.summary import lines_later, lines_of
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.later import later_effects
+from prim_lantern.change.effects.nothing import why_nothing
+from prim_lantern.change.effects.second_thoughts import cautions_of
+from prim_lantern.change.effects.summary import lines_later, lines_of
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
 from prim_lantern.decide.engine import Engine

@@ -12,9 +12,9 @@ from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
 from prim_lantern.cli.common import at_option, complete_place, opened, person, person_or_anybody
 from prim_lantern.cli.listing import As, list_of_site, show_list
-from prim_lantern.decide.access import access_to
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.subject import with_above
+from prim_lantern.decide.views.access import access_to
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.actions import STEPS
 from prim_lantern.site.content import STATES

@@ -21,12 +21,12 @@ from prim_lantern.cli.common import (
     texts,
 )
 from prim_lantern.cli.listing import As, listing, show_list
-from prim_lantern.decide.access import Access, changing_actions
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.explain.holdings import holdings
-from prim_lantern.decide.looking import LookingAs
-from prim_lantern.decide.powers import Powers
+from prim_lantern.decide.views.access import Access, changing_actions
+from prim_lantern.decide.views.looking import LookingAs
+from prim_lantern.decide.views.powers import Powers
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped

@@ -18,7 +18,7 @@ from prim_lantern.cli.common import (
     print_lines,
     whom,
 )
-from prim_lantern.decide.grid import Grid
+from prim_lantern.decide.views.grid import Grid
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import console, styled, wrapped

@@ -22,7 +22,7 @@ from prim_lantern.cli.common import (
 )
 from prim_lantern.cli.listing import As, listing, show_list
 from prim_lantern.decide.decision import Decision
-from prim_lantern.decide.promises import PromiseCheck
+from prim_lantern.decide.views.promises import PromiseCheck
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import click
 
 from prim_lantern.cli.common import answering, complete_place, opened, print_json, print_lines
-from prim_lantern.decide.place_view import PlaceView
+from prim_lantern.decide.views.place_view import PlaceView
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
 

@@ -8,8 +8,8 @@ from typing import Any
 
 import click
 
-from prim_lantern.change.effects import Effects
-from prim_lantern.change.summary import lines_of
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.summary import lines_of
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, login_of, settings
 from prim_lantern.cli.common import (

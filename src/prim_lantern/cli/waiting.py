@@ -15,7 +15,7 @@ from prim_lantern.cli.common import (
     print_lines,
 )
 from prim_lantern.decide.explain import words
-from prim_lantern.decide.queue import Own, Queue, Step, Waiting
+from prim_lantern.decide.views.queue import Own, Queue, Step, Waiting
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped

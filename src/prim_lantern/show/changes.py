@@ -7,10 +7,10 @@ import io
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
-from prim_lantern.change.effects import Effects
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.summary import Line
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
-from prim_lantern.change.summary import Line
 from prim_lantern.formats.entries import plain
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.moments import written

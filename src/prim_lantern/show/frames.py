@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from prim_lantern.decide.grid import Grid
+from prim_lantern.decide.views.grid import Grid
 
 if TYPE_CHECKING:
     from pandas import DataFrame

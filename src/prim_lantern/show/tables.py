@@ -11,8 +11,8 @@ from rich.table import Table
 from rich.text import Text
 from rich.tree import Tree
 
-from prim_lantern.decide.grid import Grid, Row
-from prim_lantern.decide.looking import LookingAs, Offer, Seen
+from prim_lantern.decide.views.grid import Grid, Row
+from prim_lantern.decide.views.looking import LookingAs, Offer, Seen
 from prim_lantern.show.terminal import width
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import cached_property
 
+from prim_lantern.change.effects.touched import all_access
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Stretch
-from prim_lantern.change.touched import all_access
 from prim_lantern.decide.clauses import Clause, beyond
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.subject import Subject, with_above

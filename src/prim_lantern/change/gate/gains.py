@@ -41,7 +41,7 @@ from prim_lantern.change.gate.shortfall import Shortfall
 from prim_lantern.decide import subject
 from prim_lantern.decide.belonging import Belonging, upper_groups
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.timeline import turns_of_words

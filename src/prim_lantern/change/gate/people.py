@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
+from prim_lantern.decide.engine.people import ANYBODY, GUEST
 from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.timeline import timed_people
 from prim_lantern.site.people import ACTIVE

@@ -9,8 +9,8 @@ from typing import Final, NamedTuple
 
 from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.case import FiledCase
-from prim_lantern.decide.engine.ground import Ground
+from prim_lantern.decide.engine.asked import FiledCase
+from prim_lantern.decide.engine.item_classes import Ground
 from prim_lantern.decide.subject import FRESH, Subject
 from prim_lantern.site.content import PUBLISHED, STATES, Kind
 from prim_lantern.site.places import Place, category_and_above, is_above, way_to

@@ -19,8 +19,8 @@ from prim_lantern.change.gate.shortfall import CREATE, FILE
 from prim_lantern.change.gate.spots import EACH, FIRST, NEXT, Asks, Lane, Question, all_of, any_of
 from prim_lantern.change.gate.spread import Bools, Spread
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.case import Asked
-from prim_lantern.decide.engine.crowd import ANYBODY, GUEST
+from prim_lantern.decide.engine.asked import Asked
+from prim_lantern.decide.engine.people import ANYBODY, GUEST
 from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.decide.subject import FRESH, Subject, with_above
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS

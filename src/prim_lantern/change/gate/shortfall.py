@@ -19,7 +19,7 @@ from prim_lantern.change.gate.spots import EACH, Asks, Lane, Question, any_of
 from prim_lantern.change.gate.spread import Bools, Spread
 from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, Place, is_above
 from prim_lantern.site.who import Who

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.case import Asked
-from prim_lantern.decide.engine.ground import apart
+from prim_lantern.decide.engine.asked import Asked
+from prim_lantern.decide.engine.item_classes import apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
 from prim_lantern.decide.subject import Subject, with_above

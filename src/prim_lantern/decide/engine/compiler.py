@@ -6,8 +6,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from prim_lantern.decide.clauses import Clause
-from prim_lantern.decide.engine.case import Asked, FiledCase, ItemClass
-from prim_lantern.decide.engine.crowd import BITS, Crowd
+from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.levels import (
     COUNTS,
     CUT_OFF,
@@ -23,6 +22,7 @@ from prim_lantern.decide.engine.levels import (
     finals,
     hits,
 )
+from prim_lantern.decide.engine.people import BITS, Crowd
 from prim_lantern.decide.engine.rights import Rights, Spot
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.places import (

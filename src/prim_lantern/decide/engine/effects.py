@@ -7,13 +7,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.asked import Asked
+from prim_lantern.decide.engine.counts import Tally
 from prim_lantern.decide.engine.engine import Engine
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.lists import Answers, Lists
 from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers
-from prim_lantern.decide.engine.tally import Tally
 from prim_lantern.site.who import EVERYONE, GUESTS
 
 _A_GUESTS = frozenset({EVERYONE, GUESTS})

@@ -10,12 +10,12 @@ from typing import NamedTuple, TypeVar, cast
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.decide.clauses import Clause
-from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.compiler import Compiler
-from prim_lantern.decide.engine.crowd import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
 from prim_lantern.decide.engine.differences import differences
-from prim_lantern.decide.engine.ground import BITS, MASK, UNSETTLED, Ground, Situation
+from prim_lantern.decide.engine.item_classes import BITS, MASK, UNSETTLED, Ground, Situation
 from prim_lantern.decide.engine.levels import NO, YES
+from prim_lantern.decide.engine.people import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
 from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Renewed, Shared
 from prim_lantern.decide.engine.rights import Rights
 from prim_lantern.decide.reference import Reference

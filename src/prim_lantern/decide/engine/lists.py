@@ -10,14 +10,14 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.case import Asked
-from prim_lantern.decide.engine.crowd import Person
+from prim_lantern.decide.engine.asked import Asked
+from prim_lantern.decide.engine.counts import Places, Tally
 from prim_lantern.decide.engine.engine import Engine
-from prim_lantern.decide.engine.ground import BITS, MASK, Situation, apart
+from prim_lantern.decide.engine.item_classes import BITS, MASK, Situation, apart
 from prim_lantern.decide.engine.levels import YES
+from prim_lantern.decide.engine.people import Person
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan
 from prim_lantern.decide.engine.population import Numbers, Population
-from prim_lantern.decide.engine.tally import Places, Tally
 
 Answers = NDArray[np.bool_]
 

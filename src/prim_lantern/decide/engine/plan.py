@@ -6,12 +6,12 @@ from collections.abc import Hashable, Iterable, Iterator
 from threading import RLock
 from typing import Any, Final, NamedTuple, Protocol
 
-from prim_lantern.decide.engine.case import Asked
+from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.compiler import Compiler
-from prim_lantern.decide.engine.crowd import ANYBODY, AUDIENCES, SITE_CODES
-from prim_lantern.decide.engine.ground import Ground, Situation, apart
+from prim_lantern.decide.engine.item_classes import Ground, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
-from prim_lantern.decide.engine.numbered import Numbered
+from prim_lantern.decide.engine.numbers import Numbered
+from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, SITE_CODES
 from prim_lantern.decide.engine.verdict import kept_out, verdict
 from prim_lantern.site.who import Who
 

@@ -8,8 +8,8 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.crowd import ANYBODY, AUDIENCES, Crowd
 from prim_lantern.decide.engine.levels import Hits, Readers
+from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, Crowd
 from prim_lantern.decide.engine.plan import Program
 
 _SAYS = 3  # how many values a fact can have

@@ -7,7 +7,7 @@ from datetime import datetime
 from prim_lantern.decide.belonging import Way
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
-from prim_lantern.decide.powers import Powers
+from prim_lantern.decide.views.powers import Powers
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Given, Rule
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from prim_lantern.decide.clauses import Source
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
-from prim_lantern.decide.explain.pieces import Pieces
+from prim_lantern.decide.explain.points import Pieces
 from prim_lantern.decide.trace import (
     AllAccess,
     Creating,

@@ -7,8 +7,8 @@ from typing import NamedTuple
 from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
-from prim_lantern.decide.explain.near import near_misses
-from prim_lantern.decide.explain.pieces import Pieces
+from prim_lantern.decide.explain.near_misses import near_misses
+from prim_lantern.decide.explain.points import Pieces
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.trace import (
     NO,

@@ -7,10 +7,10 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Final
 
+from prim_lantern.change.effects.touched import Touched, all_access
 from prim_lantern.change.renames import new_categories
-from prim_lantern.change.touched import Touched, all_access
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.looking import offers_below
+from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.places import SITE, Place
 

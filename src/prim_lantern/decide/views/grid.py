@@ -7,10 +7,10 @@ from typing import Final, NamedTuple
 
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.looking import offers_below
-from prim_lantern.decide.many import paths_for
+from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.subject import Subject
+from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above, parent_of

@@ -8,14 +8,14 @@ from typing import Any, Final, NamedTuple
 
 import numpy as np
 
+from prim_lantern.change.effects.creating_and_managing import Pairs, Special
+from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.renames import Renames
-from prim_lantern.change.special import Pairs, Special
-from prim_lantern.change.touched import Touched
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.effects import Comparison
 from prim_lantern.decide.engine.lists import Lists
 from prim_lantern.decide.engine.population import Numbers
-from prim_lantern.decide.many import lists_of
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.places import tree_order
 

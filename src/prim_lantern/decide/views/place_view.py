@@ -9,8 +9,8 @@ from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
-from prim_lantern.decide.promises import says
 from prim_lantern.decide.subject import Subject
+from prim_lantern.decide.views.promises import says
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period, written

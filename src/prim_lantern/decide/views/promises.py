@@ -9,8 +9,8 @@ from typing import NamedTuple
 from prim_lantern.decide.clauses import actions_named
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
-from prim_lantern.decide.looking import offers_below
 from prim_lantern.decide.question import Question
+from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, is_above, place

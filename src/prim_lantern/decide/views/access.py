@@ -9,10 +9,10 @@ from typing import Final, NamedTuple
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation, explain
 from prim_lantern.decide.explain.explanation import Point
-from prim_lantern.decide.looking import offers_below
-from prim_lantern.decide.many import paths_for, who_may
-from prim_lantern.decide.powers import managing_spots
+from prim_lantern.decide.lists import paths_for, who_may
 from prim_lantern.decide.question import Question, trace_of
+from prim_lantern.decide.views.looking import offers_below
+from prim_lantern.decide.views.powers import managing_spots
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, is_above, parent_of

@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import explain
-from prim_lantern.decide.many import who_may
+from prim_lantern.decide.lists import who_may
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.site.content import DRAFT, IN_REVIEW, PUBLISHED, SCHEDULED
 from prim_lantern.site.moments import written

@@ -9,8 +9,8 @@ from functools import cached_property
 from threading import RLock
 from typing import Any, Final
 
-from prim_lantern.decide.engine.case import FiledCase, ItemClass
-from prim_lantern.decide.engine.numbered import Numbered
+from prim_lantern.decide.engine.asked import FiledCase, ItemClass
+from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.subject import Subject, with_above
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, parent_of

@@ -8,7 +8,7 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any, Final
 
-from prim_lantern.change.effects import Effects
+from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.renames import Renames
 from prim_lantern.decide.engine import Engine

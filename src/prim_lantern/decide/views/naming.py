@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from prim_lantern.decide.explain import words
-from prim_lantern.decide.promises import says
+from prim_lantern.decide.views.promises import says
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.who import Who

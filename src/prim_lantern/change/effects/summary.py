@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from typing import NamedTuple
 
-from prim_lantern.change.effects import Effect, Effects
+from prim_lantern.change.effects.effects import Effect, Effects
 from prim_lantern.decide.explain import words
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.places import way_to

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.many import paths_for
+from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.stand_ins import name_of
 from prim_lantern.site.actions import NEED_MORE, STEPS
 from prim_lantern.site.content import Item, state_after

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from prim_lantern.decide.belonging import Belonging, Way
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.many import paths_for
+from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.stand_ins import is_pictured
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData

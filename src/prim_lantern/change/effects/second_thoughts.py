@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from prim_lantern.change.effects import Effects
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.summary import called, every_action, what_of, where_of
 from prim_lantern.change.pieces import Piece
-from prim_lantern.change.summary import called, every_action, what_of, where_of
 from prim_lantern.decide.belonging import upper_groups
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
-from prim_lantern.decide.promises import check_promises, speaks_of
+from prim_lantern.decide.views.promises import check_promises, speaks_of
 from prim_lantern.site.actions import MANAGING_ACTIONS, RISKY_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import INVITED

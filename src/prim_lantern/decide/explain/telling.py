@@ -6,8 +6,8 @@ from collections.abc import Iterable
 
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Explanation, Point
-from prim_lantern.decide.explain.lacks import Lacks
-from prim_lantern.decide.explain.pieces import Pieces
+from prim_lantern.decide.explain.missing import Lacks
+from prim_lantern.decide.explain.points import Pieces
 from prim_lantern.decide.explain.reasons import Reasons
 from prim_lantern.decide.question import Question
 from prim_lantern.decide.reference import Reference
