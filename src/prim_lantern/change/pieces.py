@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.renames import Misfit
-from prim_lantern.site.columns import Columns
+from prim_lantern.site.columns import Columns, Moved
 from prim_lantern.site.data import SiteData
 
 SITE_FIELDS: Final = ("name", "owner", "default_readership", "sign_up_groups", "attributes")
@@ -99,11 +99,9 @@ def _listed(part: str, before: Sequence[Any], after: Sequence[Any]) -> Iterator[
 
 
 def _in_columns(part: str, before: Columns[Any], after: Columns[Any]) -> Iterator[Piece]:
-    rows = after.differing(before)
-    if rows is not None:
-        for row in sorted(rows):
-            if before.at(row) != after.at(row):
-                yield Piece(part, after.names[row], before.at(row), after.at(row), row)
+    moved = after.moved_since(before)
+    if moved is not None:
+        yield from _in_moved(part, before, after, moved)
         return
     for name, row in before.index.items():
         other = after.index.get(name)
@@ -114,6 +112,18 @@ def _in_columns(part: str, before: Columns[Any], after: Columns[Any]) -> Iterato
     for name, row in after.index.items():
         if name not in before.index:
             yield Piece(part, name, None, after.at(row), row)
+
+
+def _in_moved(
+    part: str, before: Columns[Any], after: Columns[Any], moved: Moved
+) -> Iterator[Piece]:
+    for row in moved.gone:
+        if before.names[row] not in after.index:
+            yield Piece(part, before.names[row], before.at(row), None, row)
+    for row in (*sorted(moved.changed), *moved.new):
+        was = before.get(after.names[row])
+        if was != after.at(row):
+            yield Piece(part, after.names[row], was, after.at(row), row)
 
 
 def with_pieces(data: SiteData, pieces: Iterable[Piece], *, hands_aside: bool = False) -> SiteData:

@@ -3,14 +3,86 @@
 from __future__ import annotations
 
 from array import array
+from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, NamedTuple, TypeVar
 
 from prim_lantern.site.origin import Origin
 
 _T = TypeVar("_T")
 _ORIGIN = "origin"
+_FEW = 100  # rows that are cut out one by one
+_STEPS_KEPT = 50  # moves that are remembered
+
+
+class Moved(NamedTuple):
+    """How rows became others: those that are `gone` (by their old number), how many were `kept`, in
+    order, and how many were `added` after them; which of the kept have `changed` (by their new
+    number)."""
+
+    gone: tuple[int, ...]
+    kept: int
+    added: int
+    changed: frozenset[int]
+
+    def now(self, row: int) -> int | None:
+        """The new number of an old row; None where it is gone."""
+        before = bisect_left(self.gone, row)
+        return None if before < len(self.gone) and self.gone[before] == row else row - before
+
+    def was(self, row: int) -> int:
+        """The old number of a row that was kept."""
+        if not self.gone:
+            return row
+        found = row
+        while found - bisect_right(self.gone, found) < row:
+            found = row + bisect_right(self.gone, found)
+        return found
+
+    @property
+    def same(self) -> bool:
+        """Whether no row came or went."""
+        return not (self.gone or self.added)
+
+    @property
+    def new(self) -> range:
+        """The rows that were added."""
+        return range(self.kept, self.kept + self.added)
+
+
+class _Step(NamedTuple):
+    """What rows came from, and how."""
+
+    since: object
+    moved: Moved
+
+
+def _joined(steps: Sequence[Moved]) -> Moved:
+    """Several moves, one after the other, as one."""
+    found = steps[0]
+    for step in steps[1:]:
+        old = [row for row in step.gone if row < found.kept]
+        gone = tuple(sorted((*found.gone, *map(found.was, old))))
+        added = found.added - (len(step.gone) - len(old)) + step.added
+        found = Moved(gone, found.kept - len(old), added, frozenset())
+    return found
+
+
+def _without(values: Sequence[Any], rows: Sequence[int]) -> Sequence[Any]:
+    """Values without those of some rows, which are few or many."""
+    if not rows:
+        return values
+    if len(rows) > _FEW:
+        left = set(rows)
+        return [value for row, value in enumerate(values) if row not in left]
+    found: list[Any] = []
+    start = 0
+    for row in rows:
+        found += values[start:row]
+        start = row + 1
+    found += values[start:]
+    return found
 
 
 class Columns(Mapping[str, _T], Generic[_T]):
@@ -37,6 +109,8 @@ class Columns(Mapping[str, _T], Generic[_T]):
         self._filled: dict[str, Mapping[int, Any]] = {}
         self._file = file
         self._lines = lines if isinstance(lines, array) else array("l", lines)
+        self._token = object()  # which rows these are, whatever they say
+        self._steps: tuple[_Step, ...] = ()  # by which they came from those of earlier tokens
 
     @classmethod
     def of(cls, make: type[_T], objects: Iterable[_T]) -> Columns[_T]:
@@ -103,31 +177,59 @@ class Columns(Mapping[str, _T], Generic[_T]):
         found = self.with_changed(changed) if changed else self
         if not added and not gone:
             return found
-        rows = [row for row, name in enumerate(self.names) if name not in gone]
-        kept = len(rows)
+        rows = sorted(self.index[name] for name in gone if name in self.index)
+        size = len(self.names) - len(rows)
         columns = {
-            name: [values[row] for row in rows] + [getattr(each, name) for each in added]
+            name: [*_without(values, rows), *(getattr(each, name) for each in added)]
             for name, values in self.columns.items()
         }
-        lines: list[int] = []
+        lines: Sequence[int] = ()
         if self._file is not None:
-            lines = [*(self._lines[row] for row in rows), *(0 for _ in added)]
+            lines = array("l", [*_without(self._lines, rows), *(0 for _ in added)])
         anew = Columns(self.make, columns, self._file, lines)
-        now = {old: new for new, old in enumerate(rows)}
-        anew.changed = {now[row]: each for row, each in found.changed.items() if row in now}
-        anew.changed = {**anew.changed, **{kept + i: each for i, each in enumerate(added)}}
+        moved = Moved(tuple(rows), size, len(added), frozenset())
+        anew.changed = {
+            **{now: e for row, e in found.changed.items() if (now := moved.now(row)) is not None},
+            **{size + at: each for at, each in enumerate(added)},
+        }
+        anew._filled = {
+            name: {
+                **{now: v for row, v in some.items() if (now := moved.now(row)) is not None},
+                **{size + at: v for at, each in enumerate(added) if (v := getattr(each, name))},
+            }
+            for name, some in self._filled.items()
+        }
+        anew._steps = (*self._steps, _Step(self._token, moved))[-_STEPS_KEPT:]
         return anew
+
+    def moved_since(self, other: Columns[_T]) -> Moved | None:
+        """How the rows of other columns became these; None where that is not known."""
+        if self._token is other._token:
+            moved = Moved((), len(self.names), 0, frozenset())
+        else:
+            at = [number for number, step in enumerate(self._steps) if step.since is other._token]
+            if not at:
+                return None
+            moved = _joined([step.moved for step in self._steps[at[-1] :]])
+        rows = {moved.now(row) for row in other.changed} | self.changed.keys()
+        differ = {
+            row
+            for row in rows
+            if row is not None
+            and row < moved.kept
+            and self.changed.get(row) is not other.changed.get(moved.was(row))
+        }
+        return moved._replace(changed=frozenset(differ))
 
     def _name(self, each: _T) -> str:
         name: str = getattr(each, next(iter(self.columns)))
         return name
 
     def differing(self, other: Columns[_T]) -> set[int] | None:
-        """The rows in which two sets differ; None where they share no columns."""
-        if self.columns.keys() != other.columns.keys() or self._in_order is not other._in_order:
-            return None
-        rows = self.changed.keys() | other.changed.keys()
-        return {row for row in rows if self.changed.get(row) is not other.changed.get(row)}
+        """The rows that are new or say something else than in other columns; None where that is not
+        known."""
+        moved = self.moved_since(other)
+        return None if moved is None else {*moved.changed, *moved.new}
 
     def same(self, row: int, other: Columns[_T], its_row: int) -> bool:
         """Whether a row says the same as a row of another set."""

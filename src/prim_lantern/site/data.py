@@ -34,6 +34,8 @@ from prim_lantern.site.rights import (
 )
 from prim_lantern.site.tree import Tree
 
+_FEW = 1_000  # items that come or go without all being sorted anew
+
 
 @dataclass(frozen=True)
 class SiteData:
@@ -74,9 +76,33 @@ class SiteData:
             _keep(self, found, "people", "_logins")
         if found.items is self.items or found.content.index is self.content.index:
             _keep(self, found, "tree")
+        elif "tree" in self.__dict__:
+            moved = found.content.moved_since(self.content)
+            if moved is not None and moved.added <= _FEW:
+                content = found.content
+                found.__dict__["tree"] = self.tree.after(content.names, content.index, moved)
         if found.items is self.items and found.kinds is self.kinds:
             _keep(self, found, "content", "pages")
+        elif "pages" in self.__dict__ and found.kinds is self.kinds:
+            found._derive_pages(self)
         return found
+
+    def _derive_pages(self, before: SiteData) -> None:
+        """The pages of parts, where only few items came, went or differ."""
+        moved = self.content.moved_since(before.content)
+        if moved is None or moved.added + len(moved.changed) > _FEW:
+            return
+        if any(self.content.names[row] in before.content.index for row in moved.new):
+            return  # something else stands there now, and maybe above parts
+        here, was = self.content, before.content
+        if any(here.value("kind", r) != was.value("kind", moved.was(r)) for r in moved.changed):
+            return
+        both = ((moved.now(part), moved.now(page)) for part, page in before.pages.items())
+        pages = {part: page for part, page in both if part is not None and page is not None}
+        for row in moved.new:
+            if self.all_kinds[here.value("kind", row)].part:
+                pages[row] = here.index[self.page_of(here.names[row])]
+        self.__dict__["pages"] = pages
 
     # Names ------------------------------------------------------------------
 

@@ -7,6 +7,8 @@ from bisect import bisect_left
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 
+from prim_lantern.site.columns import Moved
+
 # Sorts before every letter that a path can hold, so that what is below a path follows it.
 _STEP, _AFTER_STEP = "\x00", "\x01"
 
@@ -31,6 +33,23 @@ class Tree:
             if in_order
             else array("i", sorted(range(len(paths)), key=keys.__getitem__))
         )
+
+    def after(self, paths: Sequence[str], index: Mapping[str, int], moved: Moved) -> Tree:
+        """The tree of paths of which few came, and any went."""
+        found = object.__new__(Tree)
+        found._paths, found._index = paths, index
+        rows = array("i", self.rows)
+        if moved.gone:
+            import numpy as np
+
+            kept = np.frombuffer(rows, dtype=np.int32)
+            kept = kept[~np.isin(kept, moved.gone)]
+            kept = kept - np.searchsorted(moved.gone, kept).astype(np.int32)
+            rows = array("i", kept.astype(np.int32).tobytes())
+        found.rows = rows
+        for row in moved.new:
+            rows.insert(found._at(_key(paths[row])), row)
+        return found
 
     def __iter__(self) -> Iterator[str]:
         return map(self._paths.__getitem__, self.rows)

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 import numpy as np
 
 from prim_lantern.change.effects.creating_and_managing import Pairs, Special
+from prim_lantern.change.effects.standing import Reach, Standing
 from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.renames import Renames
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.effects import Comparison
-from prim_lantern.decide.engine.lists import Lists
+from prim_lantern.decide.engine.lists import Answers, Lists
 from prim_lantern.decide.engine.population import Numbers
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.site.actions import NEED_MORE
@@ -173,29 +174,65 @@ class Effects:
         people: list[str | None] = [*self._touched.concerned]
         if self._touched.spoken_of is None:
             people.append(GUEST)
-        paths, rows = self._touched.rows
+        paths, _ = self._touched.rows
         sorts = [tuple(_sort_of_person(e, login) for e in self._engines) for login in people]
-        shared: dict[object, list[tuple[int, bool]]] = {}
-        for action in self.actions:
-            for login, sort in zip(people, sorts, strict=True):
-                if (action, sort) not in shared:  # people of one sort gain and lose alike
-                    was, now = (self._answers(e, login, action, rows) for e in self._engines)
-                    differs = np.flatnonzero(was != now).tolist()
-                    shared[action, sort] = [(row, bool(now[row])) for row in differs]
-                for row, gains in shared[action, sort]:
+        standing = Standing(self._touched)
+        shared: dict[object, dict[str, list[tuple[int, bool]]]] = {}
+        for login, sort in zip(people, sorts, strict=True):
+            if sort not in shared:  # people of one sort gain and lose alike
+                shared[sort] = self._of_person(
+                    login, standing.reach(login), standing.own_work(login)
+                )
+            for action, differs in shared[sort].items():
+                for row, gains in differs:
                     found.setdefault((action, paths[row]), {})[login] = gains
         self._add_by_items(found, set(people))
         return found
 
-    def _answers(self, engine: Engine, login: str | None, action: str, rows: Any) -> Any:
-        """Whether somebody may do it at each path; where nothing stands, or nothing is called so,
-        nobody may."""
+    def _of_person(
+        self, login: str | None, reach: Reach, own: Numbers
+    ) -> dict[str, list[tuple[int, bool]]]:
+        """By action, the numbers of the paths at which somebody gains (true) or loses it.
+
+        Of an action that no word names which speaks of what has changed about them, only what they
+        can newly read, or no more, can differ.
+        """
+        everywhere = reach.numbers
+        if everywhere is not None:
+            everywhere = np.union1d(everywhere, own)
+        reading = self._differing(login, "read", everywhere)
+        found = {"read": reading}
+        where = np.union1d(np.array([number for number, _ in reading], dtype=np.int64), own)
+        for action in self.actions:
+            if action != "read":
+                named = reach.actions is None or action in reach.actions
+                found[action] = self._differing(login, action, everywhere if named else where)
+        return {action: found[action] for action in self.actions}
+
+    def _differing(
+        self, login: str | None, action: str, numbers: Numbers | None
+    ) -> list[tuple[int, bool]]:
+        if numbers is not None and not len(numbers):
+            return []
+        _, rows = self._touched.rows
+        some = rows if numbers is None else tuple(each[numbers] for each in rows)
+        was, now = (
+            self._answers(engine, login, action, asked)
+            for engine, asked in zip(self._engines, some, strict=True)
+        )
+        differs = np.flatnonzero(was != now)
+        names = differs if numbers is None else numbers[differs]
+        return list(zip(names.tolist(), now[differs].tolist(), strict=True))
+
+    def _answers(self, engine: Engine, login: str | None, action: str, rows: Numbers) -> Answers:
+        """Whether somebody may do it at the item of each row; where nothing stands (-1), or nothing
+        is called so, nobody may."""
         known = login if login in engine.data.users else None
+        found = np.zeros(len(rows), dtype=np.bool_)
         if action in engine.data.item_actions:
-            found = lists_of(engine).items_for(known, action)
-        else:
-            found = np.zeros(len(engine.data.content), dtype=np.bool_)
-        return np.append(found, False)[rows[self._engines.index(engine)]]
+            there = np.flatnonzero(rows >= 0)
+            found[there] = lists_of(engine).items_for(known, action, rows[there])
+        return found
 
     def _add_by_items(self, found: Pairs, done: set[str | None]) -> None:
         """Add the others, for the items that are not what they were. What items of the same sort

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -65,20 +65,32 @@ class Touched:
             before = [was.get(self.earlier(path), -1) for path in paths]
             gone = [p for p in self.before.data.content.names if self.later(p) not in now]
         else:
-            before = [was.get(path, -1) for path in paths]
-            gone = [path for path in self.before.data.content.names if path not in now]
+            before, gone = self._where_they_were(paths)
         before += [was[path] for path in gone]
         after = [*range(len(paths)), *(-1 for _ in gone)]
         return [*paths, *gone], (np.array(before, np.int64), np.array(after, np.int64))
+
+    def _where_they_were(self, paths: Sequence[str]) -> tuple[list[int], list[str]]:
+        """The rows in which paths stood before (-1: nowhere), and the paths that are gone."""
+        before, after = (engine.data.content for engine in self.engines)
+        moved = after.moved_since(before)
+        if moved is None:
+            was = [before.index.get(path, -1) for path in paths]
+            return was, [path for path in before.names if path not in after.index]
+        kept = np.delete(np.arange(len(before.names)), moved.gone).tolist()
+        was = [*kept, *(before.index.get(paths[row], -1) for row in moved.new)]
+        gone = [before.names[row] for row in moved.gone]
+        return was, [path for path in gone if path not in after.index]
 
     @cached_property
     def changed_paths(self) -> set[str]:
         """The paths of the items that are not what they were, or not where."""
         paths, (was, now) = self.rows
         before, after = (engine.data.content for engine in self.engines)
-        same = after.differing(before)
-        if same is not None and not self.moves:
-            return {paths[row] for row in same}
+        moved = after.moved_since(before)
+        if moved is not None and not self.moves:
+            gone = {before.names[row] for row in moved.gone}
+            return gone | {paths[row] for row in (*moved.changed, *moved.new)}
         found = set()
         for number, path in enumerate(paths):
             old, new = int(was[number]), int(now[number])

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
-from typing import NamedTuple
+from functools import cached_property
+from typing import Any, Final, NamedTuple
 
 from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
@@ -36,6 +37,7 @@ from prim_lantern.site.rights import OTHERS, OWN, Readership
 from prim_lantern.site.who import AUTHORS, EVERYONE, Who
 
 _DRAFTS = "see-drafts"
+_READING: Final = ("read", _DRAFTS)
 _NOBODY = Readers(0, (), 0)
 
 
@@ -54,37 +56,143 @@ class Named(NamedTuple):
     states: frozenset[str]
 
 
+def _as_own(spoken: Spoken, own: bool, *, allows: bool) -> Hits:
+    """What is spoken at a path, told apart where it is an own place of the item."""
+    found = spoken.hits if allows else spoken.denies
+    if not own:
+        return found
+    return tuple((mask, OWN_YES if says == YES else OWN_NO) for mask, says in found)
+
+
+def _in_order(categories: Iterable[str]) -> list[str]:
+    """Categories, those further down first."""
+    return sorted(categories, key=lambda name: (-name.count("/"), name))
+
+
+_AT_THE_SITE: Final = (SITE.spot,)
 _UNSPOKEN = Spoken((), (), 0)
 _NOT_ON_THE_WAY = -1  # the depth of a place that is no path
 
 
+class Cases(NamedTuple):
+    """The numbers of the cases of a class of items, for the words of the site and for what is read
+    on the way; and the actions that words on the way are about."""
+
+    site: int
+    read: int
+    actions: frozenset[str]
+
+
+class CasesFiled(NamedTuple):
+    """The same of a class of categories."""
+
+    read: int
+    actions: frozenset[str]
+
+
 class Compiler:
-    """Chooses the words that speak of a class of items, and puts them into levels."""
+    """Chooses the words that speak of a class of items, and puts them into levels.
+
+    What is put together is kept by what tells it apart: equal levels are one and the same thing,
+    for all classes and, where no word is about the action, for all actions.
+    """
 
     def __init__(self, rights: Rights, crowd: Crowd) -> None:
         self.rights = rights
         self.crowd = crowd
         self.data = rights.data
         self.known: dict[Hashable, Spoken] = {}
-        self._levels: dict[Hashable, tuple[SiteLevel, WayLevel]] = {}
-        self._filed_levels: dict[Hashable, FiledLevel] = {}
+        self._kept: dict[Hashable, Any] = {}
         self._named: dict[Hashable, Named] = {}
+        self._cases: dict[int, Cases] = {}
+        self._cases_filed: dict[int, CasesFiled] = {}
+        self._numbers: dict[Hashable, int] = {}
+        self.programs: dict[Hashable, Any] = {}
 
-    def levels(self, item: ItemClass, asked: Asked) -> tuple[SiteLevel, WayLevel]:
-        """The site's level and that of the way, for items of one class."""
-        if item.filed is not None:
-            return self._levels_of(item, asked)
-        spots = (SITE.spot, *(("path", path) for path in item.chain))
-        of_page = (item.own, item.page_kinds is None, item.page_own)
-        key = (item.chain, of_page, asked, self._alike(spots, item.kinds, item.state, asked))
-        found = self._levels.get(key)
+    # Cases: what questions tell apart in classes ----------------------------------------
+
+    def cases(self, number: int, item: ItemClass) -> Cases:
+        """The cases that a class of items is in: classes that share one are spoken of alike."""
+        found = self._cases.get(number)
         if found is None:
-            found = self._levels[key] = self._levels_of(item, asked)
+            page = item.page
+            both = [item] if page is None else [item, page]
+            if item.filed is not None:  # their categories belong to the class: few are alike
+                site: tuple[Hashable, ...] = ("class", number)
+                read: tuple[Hashable, ...] = site
+            else:
+                site = tuple(map(self._site_case, both))
+                read = tuple(map(self._read_case, both))
+            told = self._actions_at(self._spots_of(item.chain))
+            told = told.union(*(self.rights.actions_at(("category", c)) for c in item.filed or ()))
+            found = self._cases[number] = Cases(self._numbered(site), self._numbered(read), told)
         return found
 
-    def _levels_of(self, item: ItemClass, asked: Asked) -> tuple[SiteLevel, WayLevel]:
-        on_site = _Chosen(self, item, asked, lambda place: _holds(item, place))
-        return on_site.site_level(), on_site.way_level()
+    def act_case(self, item: ItemClass, action: str) -> Hashable:
+        """The case that a class of items is in for the words on its way about one action."""
+        if item.filed is not None:
+            return action  # its case for reading tells it apart already
+        spots = self._spots_of(item.chain)
+        return action, self._way(item), self._alike(spots, item.kinds, item.state, (action,))
+
+    def cases_filed(self, number: int, categories: frozenset[str], case: FiledCase) -> CasesFiled:
+        """The case that a class of categories is in."""
+        found = self._cases_filed.get(number)
+        if found is None:
+            spots = self._spots_filed(categories)
+            here = (case.allows, self._alike(spots, case.kinds, case.state, _READING))
+            of_page: Hashable = None
+            if case.page_kinds is not None:
+                told = self._alike(spots, case.page_kinds, case.state, _READING)
+                of_page = (case.page_allows, told)
+            read = self._numbered(("filed", categories, here, of_page))
+            found = self._cases_filed[number] = CasesFiled(read, self._actions_at(spots))
+        return found
+
+    def act_case_filed(self, categories: frozenset[str], case: FiledCase, action: str) -> Hashable:
+        """The same of a class of categories."""
+        spots = self._spots_filed(categories)
+        told = self._alike(spots, case.kinds, case.state, (action,))
+        return action, categories, case.allows, told
+
+    def _numbered(self, case: Hashable) -> int:
+        return self._numbers.setdefault(case, len(self._numbers))
+
+    def _site_case(self, item: ItemClass) -> Hashable:
+        alike = self._alike(_AT_THE_SITE, item.kinds, item.state, None)
+        holders = None
+        if self._roles_at_the_site:
+            chosen = _Chosen(self, item, Asked("read"))
+            holders = tuple(map(chosen.mask_of_role, self._roles_at_the_site))
+        return "site", alike, item.cut_at(self.data.rights_cut_at) is None, holders
+
+    def _read_case(self, item: ItemClass) -> Hashable:
+        spots = self._spots_of(item.chain)
+        return "way", self._way(item), self._alike(spots, item.kinds, item.state, _READING)
+
+    @staticmethod
+    def _way(item: ItemClass) -> Hashable:
+        return item.chain, item.own, item.page_kinds is None, item.page_own
+
+    # Levels -------------------------------------------------------------------------
+
+    def site_level(self, item: ItemClass, asked: Asked) -> SiteLevel:
+        """The site's level for items of one class."""
+        return _Chosen(self, item, asked).site_level()
+
+    def way_level(self, item: ItemClass, asked: Asked) -> WayLevel:
+        """The level of the way: what is read there, and what is said of the action itself."""
+        chosen = _Chosen(self, item, asked)
+        read: WayLevel | None = None
+        if item.filed is None:
+            how = (asked.reading, asked.any_state, asked.author)
+            key = (*how, self._read_case(item))
+            read = self._kept.get(key)
+            if read is None:
+                read = self._kept[key] = chosen.way_level()
+        else:
+            read = chosen.way_level()
+        return chosen.way_level_for_the_action(read)
 
     def filed_level(
         self, categories: frozenset[str], case: FiledCase, asked: Asked, *, of_page: bool = False
@@ -92,31 +200,73 @@ class Compiler:
         """The level of some categories (those above included), for items of one case."""
         kinds = case.page_kinds if of_page and case.page_kinds is not None else case.kinds
         allows = case.page_allows if of_page else case.allows
-        spots = tuple(("category", name) for name in categories)
-        key = (categories, allows, asked, self._alike(spots, kinds, case.state, asked))
-        found = self._filed_levels.get(key)
+        alike = self._alike(self._spots_filed(categories), kinds, case.state, _READING)
+        how = (asked.reading, asked.any_state, asked.author)
+        key = ("filed", categories, allows, how, alike)
+        chosen = self._chosen_filed(kinds, case, asked)
+        read: FiledLevel | None = self._kept.get(key)
+        if read is None:
+            read = self._kept[key] = chosen.filed_level(categories, allows)
+        return chosen.filed_level_for_the_action(read, categories, allows)
+
+    def _chosen_filed(self, kinds: frozenset[str], case: FiledCase, asked: Asked) -> _Chosen:
+        item = ItemClass((), 0, kinds, case.state)
+        return _Chosen(self, item, asked, lambda place: place.kind == "site")
+
+    # What tells classes apart ---------------------------------------------------------
+
+    def _spots_of(self, chain: tuple[str, ...]) -> tuple[Spot, ...]:
+        found: tuple[Spot, ...] | None = self._kept.get(("chain", chain))
         if found is None:
-            item = ItemClass((), 0, kinds, case.state)
-            chosen = _Chosen(self, item, asked, lambda place: place.kind == "site")
-            found = self._filed_levels[key] = chosen.filed_level(categories, allows)
+            found = self._kept["chain", chain] = tuple(("path", path) for path in chain)
         return found
 
+    def _spots_filed(self, categories: frozenset[str]) -> tuple[Spot, ...]:
+        found: tuple[Spot, ...] | None = self._kept.get(categories)
+        if found is None:
+            found = self._kept[categories] = tuple(("category", name) for name in categories)
+        return found
+
+    def _actions_at(self, spots: tuple[Spot, ...]) -> frozenset[str]:
+        """The actions that words at some places are about."""
+        key = ("about", spots)
+        found: frozenset[str] | None = self._kept.get(key)
+        if found is None:
+            about = map(self.rights.actions_at, spots)
+            found = self._kept[key] = frozenset[str]().union(*about)
+        return found
+
+    @cached_property
+    def _roles_at_the_site(self) -> tuple[str, ...]:
+        """The roles of whose holders the words at the site, or its readership, speak: who they are
+        depends on the item."""
+        spoken = [each.who for each in self.rights.at_spot(SITE.spot)]
+        default = self.rights.default
+        spoken += [*default.readers, *default.all_of, *default.but_not]
+        return tuple(dict.fromkeys(who.name for who in spoken if who.kind == "role"))
+
     def _alike(
-        self, spots: tuple[Spot, ...], kinds: frozenset[str], state: str, asked: Asked
+        self,
+        spots: tuple[Spot, ...],
+        kinds: frozenset[str],
+        state: str,
+        actions: tuple[str, ...] | None,
     ) -> Hashable:
-        """What the words at some places tell apart in a kind and a state: whoever shares this is
-        spoken of alike."""
-        key = (spots, asked.action)
+        """What the words at some places tell apart in a kind and a state, those about some actions
+        or (None) all: whoever shares this is spoken of alike."""
+        key = (spots, actions)
         named = self._named.get(key)
         if named is None:
-            named = self._named[key] = self._named_at(spots, {asked.action, "read", _DRAFTS})
+            named = self._named[key] = self._named_at(spots, actions)
         told = state if state in named.states else ""
         return kinds & named.kinds, told, state == PUBLISHED
 
-    def _named_at(self, spots: Iterable[Spot], actions: Iterable[str]) -> Named:
-        words = [
-            each for spot in spots for action in actions for each in self.rights.at(spot, action)
-        ]
+    def _named_at(self, spots: Iterable[Spot], actions: tuple[str, ...] | None) -> Named:
+        if actions is None:
+            words = [each for spot in spots for each in self.rights.at_spot(spot)]
+        else:
+            at = self.rights.at
+            words = [each for spot in spots for action in actions for each in at(spot, action)]
         return Named(
             frozenset(kind for each in words for kind in each.kinds or ()),
             frozenset(state for each in words for state in each.states or ()),
@@ -146,15 +296,17 @@ class _Chosen:
         compiler: Compiler,
         item: ItemClass,
         asked: Asked,
-        holds: Callable[[Place], bool],
+        holds: Callable[[Place], bool] | None = None,
     ) -> None:
+        """Take a class; `holds` says which places hold its items, where that is not told by its
+        way."""
         self.rights = compiler.rights
         self.data = compiler.data
         self.crowd = compiler.crowd
         self.known = compiler.known
         self.item = item
         self.asked = asked
-        self.holds = holds
+        self.holds = holds if holds is not None else lambda place: _holds(item, place)
         self.cut_at = item.cut_at(self.data.rights_cut_at)
         self.needs_drafts = not (
             asked.any_state or item.state == PUBLISHED or asked.author or not asked.reading
@@ -169,8 +321,11 @@ class _Chosen:
         if self.asked.reading:
             compiled = self._readers(default)
             readers, final = (None, compiled) if default.no_exceptions else (compiled, None)
+        never = self._never(spot)
+        if self._acts:
+            never |= self._spoken(spot, self.asked.action).never
         return SiteLevel(
-            self._never(spot),
+            never,
             final,
             readers,
             self._access(spot),
@@ -180,6 +335,7 @@ class _Chosen:
         )
 
     def way_level(self) -> WayLevel:
+        """The level of the way, whatever is said of the action itself."""
         item = self.item
         met, cut = self._met() if self.asked.reading else ([], None)
         own_cut = cut is not None and cut < item.own
@@ -202,7 +358,7 @@ class _Chosen:
             access,
             tuple(self._on_the_way("read")) if self.asked.reading else (),
             self._plainly_on_the_way(_DRAFTS) if self.needs_drafts else (),
-            self._plainly_on_the_way(self.asked.action) if self._acts else (),
+            (),
             not self.needs_drafts,
             NOT_MET if part else CUT_OFF if cut is not None else COUNTS,
             NOT_MET if part else CUT_OFF if own_cut else COUNTS,
@@ -210,7 +366,8 @@ class _Chosen:
         )
 
     def filed_level(self, categories: frozenset[str], allows: bool) -> FiledLevel:
-        names = sorted(categories, key=lambda name: (-name.count("/"), name))
+        """The level of categories, whatever is said of the action itself."""
+        names = _in_order(categories)
         number = {name: at for at, name in enumerate(names)}
         spots = [("category", name) for name in names]
         never = access = 0
@@ -229,8 +386,43 @@ class _Chosen:
             access,
             self._each(spots, "read", allows) if self.asked.reading else (),
             self._each(spots, _DRAFTS, allows) if self.needs_drafts else (),
-            self._each(spots, self.asked.action, allows) if self._acts else (),
+            (),
         )
+
+    def way_level_for_the_action(self, read: WayLevel) -> WayLevel:
+        """The same, and what is said of the action itself."""
+        if not self._acts:
+            return read
+        never, item, action = read.never, self.item, self.asked.action
+        act: list[tuple[int, int]] = []
+        for at, path in enumerate(item.chain):
+            spot = ("path", path)
+            if action in self.rights.actions_at(spot):
+                spoken = self._spoken(spot, action, at)
+                never |= spoken.never
+                allows = self.cut_at is None or at <= self.cut_at
+                act += _as_own(spoken, at < item.own, allows=allows)
+        categories = read.categories
+        if categories is not None and item.filed is not None:
+            allows = self.cut_at is None
+            categories = self.filed_level_for_the_action(categories, item.filed, allows)
+        return read._replace(never=never, act=tuple(act), categories=categories)
+
+    def filed_level_for_the_action(
+        self, read: FiledLevel, categories: frozenset[str], allows: bool
+    ) -> FiledLevel:
+        """The same of categories."""
+        if not self._acts:
+            return read
+        spots = [("category", name) for name in _in_order(categories)]
+        never, action = read.never, self.asked.action
+        for spot in spots:
+            never |= self._spoken(spot, action).never
+        return read._replace(never=never, act=self._each(spots, action, allows))
+
+    def mask_of_role(self, role: str) -> int:
+        """Those who have a role where these items are."""
+        return self._mask([Who("role", role)])
 
     @property
     def _acts(self) -> bool:
@@ -276,25 +468,20 @@ class _Chosen:
     def _on_the_way(self, action: str) -> Iterator[tuple[int, int, int]]:
         for at, path in enumerate(self.item.chain):
             allows = self.cut_at is None or at <= self.cut_at
-            own = at < self.item.own
-            for mask, says in self._hits(("path", path), action, allows, at):
-                if own:
-                    says = OWN_YES if says == YES else OWN_NO
+            spoken = self._spoken(("path", path), action, at)
+            for mask, says in _as_own(spoken, at < self.item.own, allows=allows):
                 yield mask, says, at
 
     def _plainly_on_the_way(self, action: str) -> Hits:
         return tuple((mask, says) for mask, says, _ in self._on_the_way(action))
 
     def _never(self, spot: Spot, at: int = _NOT_ON_THE_WAY) -> int:
-        """Those to whom a deny without exceptions stands here for what is asked."""
-        actions = {self.asked.action} if self._acts else set()
-        if self.asked.reading:
-            actions.add("read")
-            if self.item.state != PUBLISHED:
-                actions.add(_DRAFTS)
-        found = 0
-        for action in actions:
-            found |= self._spoken(spot, action, at).never
+        """Those to whom a deny without exceptions of reading stands here."""
+        if not self.asked.reading:
+            return 0
+        found = self._spoken(spot, "read", at).never
+        if self.item.state != PUBLISHED:
+            found |= self._spoken(spot, _DRAFTS, at).never
         return found
 
     def _access(self, spot: Spot) -> int:

@@ -2,56 +2,83 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import datetime
 from typing import Final, NamedTuple
 
 from prim_lantern.decide.timeline import timed_people
+from prim_lantern.site.columns import Moved
 from prim_lantern.site.data import SiteData
 
 # What an engine rests on: where one of these changes, everything may.
 _BASIS: Final = ("owner", "groups", "plans", "kinds", "actions", "category_sets")
 
 
+_MANY: Final = 5_000  # rows that come and go; of more all is looked at anew
+
+
 class Differences(NamedTuple):
     """The people (logins) and items (rows of the content) that may have changed.
 
-    `work` are the rows, parts of pages among them, whose authors or changers have.
+    `moved` says how rows became others, and `work` has the paths, parts of pages among them, whose
+    authors or changers have changed.
     """
 
     people: set[str]
     rows: set[int]
-    work: set[int]
+    work: set[str]
+    moved: Moved
 
 
 def differences(
     before: SiteData, then: datetime, now: SiteData, at: datetime
 ) -> Differences | None:
     """What differs of people and items; None where more than a few of them may."""
-    people = now.people.differing(before.people)
-    rows = now.content.differing(before.content)
-    same = all(getattr(now, part) == getattr(before, part) for part in _BASIS)
-    if people is None or rows is None or not same or _kinds_differ(before, now, rows):
+    people = now.people.moved_since(before.people)
+    moved = now.content.moved_since(before.content)
+    if people is None or moved is None or moved.added + len(moved.gone) > _MANY:
         return None
-    work = {row for row in rows if _hands(now, row) != _hands(before, row)}
+    if any(now.content.names[row] in before.content.index for row in moved.new):
+        return None  # something else stands there now
+    same = all(getattr(now, part) == getattr(before, part) for part in _BASIS)
+    if not same or _kinds_differ(before, now, moved):
+        return None
+    rows = {*moved.changed, *moved.new}
+    work = set(_with_other_hands(before, now, moved))
+    logins = {now.people.names[row] for row in (*people.changed, *people.new)}
+    logins |= {before.people.names[row] for row in people.gone}
     if at != then:
-        people |= timed_people(now)
+        logins |= {now.people.names[row] for row in timed_people(now)}
+        content = now.content
+        timed = content.filled("public_from").keys() | content.filled("public_until").keys()
         rows |= {
-            row
-            for row in now.content.filled("public_from").keys()
-            | now.content.filled("public_until").keys()
-            if now.content.at(row).state_at(at) != now.content.at(row).state_at(then)
+            row for row in timed if content.at(row).state_at(at) != content.at(row).state_at(then)
         }
-    hands = (login for row in work for data in (before, now) for login in _hands(data, row))
-    logins = {now.people.names[row] for row in people} | set(hands)
-    return Differences(logins, rows | _parts_of(now, rows), work | _parts_of(now, work))
+    logins |= {hand for path in work for data in (before, now) for hand in _hands(data, path)}
+    return Differences(logins, rows | _parts_of(now, rows), work, moved)
 
 
-def _kinds_differ(before: SiteData, now: SiteData, rows: set[int]) -> bool:
-    return any(now.content.value("kind", r) != before.content.value("kind", r) for r in rows)
+def _kinds_differ(before: SiteData, now: SiteData, moved: Moved) -> bool:
+    was, is_ = before.content, now.content
+    return any(is_.value("kind", r) != was.value("kind", moved.was(r)) for r in moved.changed)
 
 
-def _hands(data: SiteData, row: int) -> tuple[str, ...]:
-    """Who wrote or changed the item of a row."""
+def _with_other_hands(before: SiteData, now: SiteData, moved: Moved) -> Iterator[str]:
+    """The paths whose authors or changers are others, with the parts of those pages."""
+    names = [now.content.names[row] for row in (*moved.changed, *moved.new)]
+    names += [before.content.names[row] for row in moved.gone]
+    other = {path for path in names if _hands(before, path) != _hands(now, path)}
+    yield from other
+    for data in (before, now):
+        rows = {data.content.index[path] for path in other if path in data.content.index}
+        yield from (data.content.names[row] for row in _parts_of(data, rows))
+
+
+def _hands(data: SiteData, path: str) -> tuple[str, ...]:
+    """Who wrote or changed the item at a path; nobody, where none stands."""
+    row = data.content.index.get(path)
+    if row is None:
+        return ()
     return (*data.content.value("authors", row), *data.content.value("changed_by", row))
 
 

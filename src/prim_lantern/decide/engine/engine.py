@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
 from typing import NamedTuple, TypeVar, cast
+from weakref import ref
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
@@ -67,12 +68,14 @@ class Engine:
         self._compiler = Compiler(rights, crowd)
         self._plans: dict[Asked, Plan] = {}
         self._inherited: dict[Asked, tuple[Plan, Renewed]] = {}
+        self._before: Callable[[], Engine | None] = _nothing
         self._by_action = _ByAction(self)
         self._beside: dict[Callable[[Engine], object], object] = {}
         self._at, self._index = ground.at, self.data.content.index
         kinds = self.data.all_kinds
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.renewed: Renewed | None = None
+        self._since = Renewed(set(), set(), 0, 0, None)
         self.spots: set[tuple[str, str]] | None = None
         self.links = self.data.content.filled("links_to")
         self._pictures: dict[tuple[str, str, tuple[str, ...]], _Picture | None] = {}
@@ -96,7 +99,7 @@ class Engine:
         if differs.work:
             handiwork = handiwork.after(self.data, data, differs.work)
         cut = data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys()
-        ground = self.ground.after(data, at, differs.rows, _paths(spots), cut)
+        ground = self.ground.after(data, at, differs.rows, differs.moved, _paths(spots), cut)
         whos = rights.whos - self.rights.whos
         crowd = self.crowd.after(Belonging(data, at), whos, handiwork, differs.people)
         found = object.__new__(Engine)
@@ -106,7 +109,8 @@ class Engine:
             found._inherited[asked] = plan, earlier.and_then(renewed)
         for asked, plan in list(self._plans.items()):
             found._inherited[asked] = plan, renewed
-        if not (cut or differs.rows or differs.people):
+        found._before, found._since = ref(self), renewed
+        if not (cut or differs.rows or differs.people) and differs.moved.same:
             found.renewed = renewed
         found.spots = spots
         return found
@@ -204,7 +208,7 @@ class Engine:
         """The plan of a question, made when first asked."""
         found = self._plans.get(asked)
         if found is None:
-            inherited = self._inherited.get(asked)
+            inherited = self._inherited.get(asked) or self._made_meanwhile(asked)
             if inherited is None:
                 plan = Plan(asked, self._compiler, self.ground, self.shared)
             else:
@@ -213,6 +217,12 @@ class Engine:
             found = self._plans.setdefault(asked, plan)
             self._inherited.pop(asked, None)
         return found
+
+    def _made_meanwhile(self, asked: Asked) -> tuple[Plan, Renewed] | None:
+        """A plan that the engine before has made since, where it is still there."""
+        before = self._before()
+        plan = before._plans.get(asked) if before is not None else None
+        return (plan, self._since) if plan is not None else None
 
     def beside(self, make: Callable[[Engine], _T]) -> _T:
         """What is made of the engine, once, and kept with it."""
@@ -414,6 +424,10 @@ class _ByAction(dict[str, Plan]):
             raise KeyError(action)
         found = self[action] = self._engine.plan(Asked(action))
         return found
+
+
+def _nothing() -> None:
+    """What an engine that follows no other knows of the one before."""
 
 
 def _paths(spots: Iterable[tuple[str, str]]) -> set[str]:

@@ -12,6 +12,7 @@ from typing import Any, Final
 from prim_lantern.decide.engine.asked import FiledCase, ItemClass
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.subject import Subject, with_above
+from prim_lantern.site.columns import Moved
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, parent_of
 
@@ -78,18 +79,21 @@ class Ground:
         data: SiteData,
         at: datetime,
         rows: set[int],
+        moved: Moved,
         paths: Iterable[str],
         cut: Iterable[str],
     ) -> Ground:
-        """The ground of a site of the same paths and kinds, at which some rows differ, some more
-        paths are told apart, and at some paths it differs whether rights are cut off from above.
+        """The ground of a site of the same kinds, at which rows have moved so, some differ, some
+        more paths are told apart, and at some it differs whether rights are cut off from above.
 
         It is the same one where nothing does; else it is a new one, as both may be asked, and a
         thread that just settles a row of this one must not write it into that one.
         """
         fresh, cut = set(paths) - self.paths, set(cut)
-        found = self._copy() if rows or fresh or cut else self
+        found = self._copy() if rows or fresh or cut or not moved.same else self
         found.data, found.moment = data, at
+        if not moved.same:
+            found._move(moved)
         found.__dict__.pop("_timed", None)
         found.forget(rows)
         found._mind(fresh)
@@ -103,6 +107,14 @@ class Ground:
         found.paths, found._chains = set(self.paths), dict(self._chains)
         found._known = dict(self._known)
         return found
+
+    def _move(self, moved: Moved) -> None:
+        """Take over how rows became others."""
+        for row in reversed(moved.gone):
+            del self.at[row], self.of_row[row]
+        self.at += [UNSETTLED] * moved.added
+        self.of_row.extend([0] * moved.added)
+        self._parts = self.data.pages
 
     def _mind(self, fresh: set[str]) -> None:
         """Tell apart what is at or below some more paths."""

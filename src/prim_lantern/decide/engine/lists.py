@@ -78,32 +78,45 @@ class Lists:
 
     # One person -----------------------------------------------------------------------
 
-    def items_for(self, login: str | None, action: str) -> Answers:
-        """Whether they may do this, for each row of the content."""
+    def items_for(self, login: str | None, action: str, rows: Numbers | None = None) -> Answers:
+        """Whether they may do this, for each row of the content, or for some."""
         engine = self.engine
         person = engine.crowd[login]
+        asked = np.arange(self.size) if rows is None else rows
         if engine.is_owner(login):
-            found = np.ones(self.size, dtype=np.bool_)
+            found = np.ones(len(asked), dtype=np.bool_)
         else:
-            found = self._by_class(person, engine.plan(Asked(action)))[self.situations.of_row]
+            plan, of_row = engine.plan(Asked(action)), self.situations.of_row
+            if rows is None:
+                found = self._by_class(person, plan, slice(None))[of_row]
+            else:
+                some, which = np.unique(of_row[rows], return_inverse=True)
+                found = self._by_class(person, plan, some)[which]
         index = engine.data.content.index
-        for path in self._one_by_one(login, person, action):
-            found[index[path]] = engine.allows(login, action, path)
+        own = {index[path]: path for path in self._one_by_one(login, person, action)}
+        for at in np.flatnonzero(np.isin(asked, list(own))).tolist() if own else ():
+            found[at] = engine.allows(login, action, own[int(asked[at])])
         return found
 
-    def _by_class(self, person: Person, plan: Plan) -> Answers:
-        """The answers by situation, links and own work aside."""
+    def _by_class(self, person: Person, plan: Plan, some: Any) -> Answers:
+        """The answers for some situations, links and own work aside."""
         of, mask = self.situations, person[0]
+        ways, way_at = np.unique(of.way_at[some], return_inverse=True)
+        size = len(way_at)
+        both = np.concatenate([of.filed_at[some], of.more_at[some]])
+        filed, filed_at = np.unique(both, return_inverse=True)
+        numbers = [of.ways[at] for at in ways.tolist()]
         way_codes, on_way = np.unique(
-            [number and plan.way_key(mask, number) for number in of.ways], return_inverse=True
+            [number and plan.way_key(mask, number) for number in numbers], return_inverse=True
         )
+        numbers = [of.filed[at] for at in filed.tolist()]
         filed_codes, by_filed = np.unique(
-            [number and plan.filed_code(mask, number) for number in of.filed], return_inverse=True
+            [number and plan.filed_code(mask, number) for number in numbers], return_inverse=True
         )
         table = table_of(plan, way_codes, filed_codes)
-        size = len(filed_codes)
-        place = (on_way * (size * size))[of.way_at] + (by_filed * size)[of.filed_at]
-        place += by_filed[of.more_at]
+        number = len(filed_codes)
+        place = (on_way * (number * number))[way_at] + (by_filed * number)[filed_at[:size]]
+        place += by_filed[filed_at[size:]]
         found: Answers = table.reshape(-1)[place]
         return found
 

@@ -44,15 +44,14 @@ class Handiwork:
             for login in _hands_on(data, row):
                 self._paths.setdefault(login, set()).add(content.names[row])
 
-    def after(self, before: SiteData, now: SiteData, rows: Iterable[int]) -> Handiwork:
-        """The same after some items have changed."""
+    def after(self, before: SiteData, now: SiteData, paths: Iterable[str]) -> Handiwork:
+        """The same after the items at some paths have changed, have come or gone."""
         found = object.__new__(Handiwork)
         found._paths = dict(self._paths)
-        for row in rows:
-            path = before.content.names[row]
-            for login in set(_hands_on(before, row)):
+        for path in paths:
+            for login in set(_hands_at(before, path)):
                 found._paths[login] = found._paths.get(login, set()) - {path}
-            for login in set(_hands_on(now, row)):
+            for login in set(_hands_at(now, path)):
                 found._paths[login] = found._paths.get(login, set()) | {path}
         return found
 
@@ -66,6 +65,11 @@ def _hands_on(data: SiteData, row: int) -> tuple[str, ...]:
     """Who wrote or changed the item of a row: of a part, its page."""
     page = data.pages.get(row, row)
     return (*data.content.value("authors", page), *data.content.value("changed_by", page))
+
+
+def _hands_at(data: SiteData, path: str) -> tuple[str, ...]:
+    row = data.content.index.get(path)
+    return () if row is None else _hands_on(data, row)
 
 
 class Crowd(dict[str | None, Person]):

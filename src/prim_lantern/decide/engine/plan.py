@@ -6,8 +6,8 @@ from collections.abc import Hashable, Iterable, Iterator
 from threading import RLock
 from typing import Any, Final, NamedTuple, Protocol
 
-from prim_lantern.decide.engine.asked import Asked
-from prim_lantern.decide.engine.compiler import Compiler
+from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
+from prim_lantern.decide.engine.compiler import Cases, Compiler
 from prim_lantern.decide.engine.item_classes import Ground, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
 from prim_lantern.decide.engine.numbers import Numbered
@@ -172,6 +172,9 @@ class Plan:
         self._ground = ground
         self._shared = shared
         self._of_page = Asked("read", author=asked.author)
+        self._of_site: dict[int, Program] = {}
+        self._how = asked.reading, asked.any_state, asked.author
+        self._acts = asked.action != "read"
         self.grow()
 
     def after(self, compiler: Compiler, ground: Ground, renewed: Renewed) -> Plan:
@@ -228,12 +231,9 @@ class Plan:
         found = self._programs.get(number)
         if found is None:
             item = self._ground.classes[number]
-            levels = [self._compiler.levels(item, self.asked)]
-            page = item.page
-            if page is not None and self.asked.reading:
-                levels.append(self._compiler.levels(page, self._of_page))
-            site = self._shared.site.program(tuple(each for each, _ in levels))
-            way = self._shared.way.program(tuple(each for _, each in levels))
+            cases = self._compiler.cases(number, item)
+            site = self._site_program(cases, item)
+            way = self._way_program(cases, item)
             found = self._programs[number] = site, way
             self.grow()
             if item.kinds.isdisjoint(self._ground.link_kinds):
@@ -241,21 +241,56 @@ class Plan:
                 self.way[number] = number_of_site, way.asks & ~AUDIENCES, parts[0], parts
         return found
 
+    def _site_program(self, cases: Cases, item: ItemClass) -> Program:
+        found = self._of_site.get(cases.site)
+        if found is None:
+            levels = [self._compiler.site_level(item, self.asked)]
+            page = item.page
+            if page is not None and self.asked.reading:
+                levels.append(self._compiler.site_level(page, self._of_page))
+            found = self._of_site[cases.site] = self._shared.site.program(tuple(levels))
+        return found
+
+    def _way_program(self, cases: Cases, item: ItemClass) -> Program:
+        """Where no word on the way is about the action, all such actions share one."""
+        told = None
+        if self._acts and self.asked.action in cases.actions:
+            told = self._compiler.act_case(item, self.asked.action)
+        key = ("way", self._how, cases.read, told)
+        found: Program | None = self._compiler.programs.get(key)
+        if found is None:
+            levels = [self._compiler.way_level(item, self.asked)]
+            page = item.page
+            if page is not None and self.asked.reading:
+                levels.append(self._compiler.way_level(page, self._of_page))
+            found = self._compiler.programs[key] = self._shared.way.program(tuple(levels))
+        return found
+
     def filed_program(self, number: int) -> Program:
         """The program for a class of categories."""
         found = self._filed_programs.get(number)
         if found is None:
             categories, case = self._ground.filed[number]
-            levels = [self._compiler.filed_level(categories, case, self.asked)]
-            if case.page_kinds is not None and self.asked.reading:
-                levels.append(
-                    self._compiler.filed_level(categories, case, self._of_page, of_page=True)
-                )
-            found = self._filed_programs[number] = self._shared.filed.program(tuple(levels))
-            parts = found.for_members(FILED)
+            cases, told = self._compiler.cases_filed(number, categories, case), None
+            if self._acts and self.asked.action in cases.actions:
+                told = self._compiler.act_case_filed(categories, case, self.asked.action)
+            key = ("filed", self._how, cases.read, told)
+            found = self._compiler.programs.get(key)
+            if found is None:
+                found = self._compiled_filed(categories, case)
+                self._compiler.programs[key] = found
+            self._filed_programs[number] = found
             self.grow()
+            parts = found.for_members(FILED)
             self.filed[number] = found.asks & ~AUDIENCES, parts[0], parts
         return found
+
+    def _compiled_filed(self, categories: frozenset[str], case: FiledCase) -> Program:
+        levels = [self._compiler.filed_level(categories, case, self.asked)]
+        if case.page_kinds is not None and self.asked.reading:
+            of_page = self._compiler.filed_level(categories, case, self._of_page, of_page=True)
+            levels.append(of_page)
+        return self._shared.filed.program(tuple(levels))
 
 
 class Answers(dict[int, int]):

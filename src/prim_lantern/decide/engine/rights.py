@@ -123,6 +123,17 @@ class Rights:
 
     def at(self, spot: Spot, action: str) -> Sequence[Clause]:
         """The words about an action that stand at a place."""
+        return self._here(spot).get(action, ())
+
+    def actions_at(self, spot: Spot) -> Iterable[str]:
+        """The actions that words at a place are about."""
+        return self._here(spot).keys()
+
+    def at_spot(self, spot: Spot) -> Sequence[Clause]:
+        """All words that stand at a place."""
+        return self._clauses.get(spot, ())
+
+    def _here(self, spot: Spot) -> Mapping[str, Sequence[Clause]]:
         here = self._by_action.get(spot)
         if here is None:
             by_action: dict[str, list[Clause]] = {}
@@ -130,7 +141,7 @@ class Rights:
                 for each in clause.actions:
                     by_action.setdefault(each, []).append(clause)
             here = self._by_action[spot] = by_action
-        return here.get(action, ())
+        return here
 
     def words(self) -> Iterator[Clause]:
         """All words that are in force."""

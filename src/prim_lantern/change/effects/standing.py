@@ -1,0 +1,128 @@
+"""Where another standing (other groups, another status) can make a difference for somebody."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+
+from prim_lantern.change.effects.touched import Touched
+from prim_lantern.decide.clauses import clauses_of
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.population import Numbers
+from prim_lantern.decide.subject import with_above
+from prim_lantern.site.places import SITE
+from prim_lantern.site.who import Who
+
+_WORDS = (
+    "rules", "given", "roles", "actions", "kinds", "readerships", "places", "category_sets",
+    "default_readership", "owner",
+)  # fmt: skip
+
+
+class Reach(NamedTuple):
+    """The numbers of the paths at which it can make a difference, and the actions for which more
+    than reading can differ (None: all, everywhere)."""
+
+    numbers: Numbers | None
+    actions: frozenset[str] | None
+
+
+_NOWHERE: Numbers = np.zeros(0, dtype=np.int64)
+EVERYWHERE = Reach(None, None)
+
+
+class Standing:
+    """What the words say to those whose standing a change touches, and where."""
+
+    def __init__(self, touched: Touched) -> None:
+        self._touched = touched
+        self._known: dict[frozenset[Who], Reach] = {}
+
+    @cached_property
+    def _only_people(self) -> bool:
+        """Whether all words are the same, so that only what reaches somebody can differ."""
+        before, after = (engine.data for engine in self._touched.engines)
+        same = all(getattr(before, part) is getattr(after, part) for part in _WORDS)
+        return same and not any(each.paths or each.groups for each in self._touched.renames)
+
+    def reach(self, login: str | None) -> Reach:
+        """Where it can make a difference for one person."""
+        if not self._only_people or login is None:
+            return EVERYWHERE
+        was, now = (self._whos(engine, login) for engine in self._touched.engines)
+        differs = was ^ now
+        found = self._known.get(differs)
+        if found is None:
+            found = self._known[differs] = self._of(differs)
+        return found
+
+    def own_work(self, login: str | None) -> Numbers:
+        """The numbers of the paths of what somebody wrote or changed, where it differs whether it
+        counts as theirs: whoever does not act has nothing of their own."""
+        engines = self._touched.engines
+        if login is None or not self._only_people:
+            return _NOWHERE
+        acting = {self._touched.acting(engine, login) for engine in engines}
+        paths = {path for engine in engines for path in engine.crowd.handiwork.of(login)}
+        if len(acting) == 1 or not paths:
+            return _NOWHERE
+        found = [at for at, path in enumerate(self._touched.rows[0]) if path in paths]
+        return np.array(found, dtype=np.int64)
+
+    def _whos(self, engine: Engine, login: str) -> frozenset[Who]:
+        acting = engine.acting(login) if login in engine.data.users else None
+        return engine.crowd.belonging.whos(acting)
+
+    def _of(self, differs: frozenset[Who]) -> Reach:
+        """Where words speak of some whos, or of whoever has a role that is given to them."""
+        data = self._touched.after.data
+        given = [each for each in data.given if not differs.isdisjoint(each.to)]
+        if any(data.roles[each.role].all_access for each in given):
+            return EVERYWHERE
+        whos = differs | {Who("role", each.role) for each in given}
+        default = data.readership(data.default_readership)
+        spots, actions = set[tuple[str, str]](), set[str]()
+        if not whos.isdisjoint((*default.readers, *default.all_of, *default.but_not)):
+            spots.add(SITE.spot)
+        for each in clauses_of(data):
+            if each.who in whos:
+                spots.add(each.place.spot)
+                actions.update(each.actions)
+        for spot, setting in data.readerships_at.items():
+            named = data.readership(setting.readership or "")
+            if not whos.isdisjoint((*named.readers, *named.all_of, *named.but_not)):
+                spots.add(spot)
+        if SITE.spot in spots:
+            return Reach(None, frozenset(actions))
+        return Reach(self._at(spots), frozenset(actions))
+
+    def _at(self, spots: set[tuple[str, str]]) -> Numbers:
+        """The numbers of the paths that some places hold, and of all that changes by itself: items
+        that are not what they were, and links, which ask for what they lead to."""
+        paths = self._touched.rows[0]
+        number = {path: at for at, path in enumerate(paths)}
+        found = set(self._touched.items)
+        for engine in self._touched.engines:
+            found.update(number[path] for path in _held(engine, spots) if path in number)
+        return np.array(sorted(found), dtype=np.int64)
+
+
+def _held(engine: Engine, spots: set[tuple[str, str]]) -> Iterator[str]:
+    data = engine.data
+    for kind, name in spots:
+        if kind == "path":
+            if name in data.items:
+                yield name
+            yield from data.tree.below(name)
+    categories = {name for kind, name in spots if kind == "category"}
+    names = data.content.names
+    if categories:
+        filed = data.content.values_of("categories")
+        held = {some for some in set(filed) if not categories.isdisjoint(with_above(some))}
+        rows = {row for row, some in enumerate(filed) if some in held}
+        yield from (names[row] for row in rows)
+        yield from (names[part] for part, page in data.pages.items() if page in rows)
+    yield from (names[row] for row in engine.links)
