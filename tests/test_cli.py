@@ -68,7 +68,8 @@ REFUSED = [
     ("grid --action file-under", "prim-lantern: 'file-under' is asked of categories: name only those as rows.\n"),
     ("grid --csv /nowhere/grid.csv", "prim-lantern: /nowhere/grid.csv: No such file or directory.\n"),
     ("may group:firends read /", "prim-lantern: The name 'group:firends' is not known on this site. Did you mean group:friends?\n"),
-    ("what group:friends", "prim-lantern: 'group:friends' is no single person; 'look-as' and 'grid' tell of a group.\n"),
+    ("user holdings group:friends", "prim-lantern: 'group:friends' is no single person; 'what' and 'look-as' tell of it.\n"),
+    ("what role:frend", "prim-lantern: The name 'role:frend' is not known on this site.\n"),
     ("group show crew", "prim-lantern: The name 'crew' is not known on this site.\n"),
     ("role show feild-writer", "prim-lantern: The name 'feild-writer' is not known on this site. Did you mean field-writer or\n  news-writer?\n"),
 ]  # fmt: skip

@@ -199,7 +199,7 @@ def test_from_above_without_a_word_says_how_it_is_and_changes_nothing(demo_folde
 
 
 def test_enrolments_that_end_soon_and_people_by_state(demo):
-    ending = json.loads(run("plan", "list", "--ending", "60", "--json", variables=NOW).stdout)
+    ending = json.loads(run("plan", "list", "--ending", "60 days", "--json", variables=NOW).stdout)
     assert [each["enrolled"] for each in ending] == [
         [{"login": "viktor.haim", "until": "2027-06-01"}], []
     ]  # fmt: skip

@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from datetime import datetime
 from functools import cached_property
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import ALWAYS, Period
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin
-from prim_lantern.site.people import ACTIVE, Group, StandIn, User
+from prim_lantern.site.people import ACTIVE, Group, StandIn, Test, User
 from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
+
+_KEPT: Final = 10_000  # values of which one test remembers whether they pass
 
 
 class Way(NamedTuple):
@@ -33,6 +35,24 @@ class Way(NamedTuple):
     def group(self) -> str:
         """The group that this is a way into."""
         return self.through[-1]
+
+
+class _Known:
+    """A test with the values of which it is known whether they pass."""
+
+    __slots__ = ("known", "of", "test")
+
+    def __init__(self, test: Test) -> None:
+        self.test = test
+        self.of = test.attribute
+        self.known: dict[str, bool] = {}
+
+    def fits(self, value: str) -> bool:
+        """Whether a value passes; kept, unless there are very many."""
+        found = self.test.fits_value(value)
+        if len(self.known) < _KEPT:
+            self.known[value] = found
+        return found
 
 
 class Belonging:
@@ -100,12 +120,19 @@ class Belonging:
 
     def _fitting_ways(self, user: User) -> Iterator[Way]:
         """The ways by condition: each row that fits is one."""
-        for group in self._conditional:
-            for number, row in enumerate(group.when):
-                if all(test.fits(user) for test in row):
-                    origin = group.origin and group.origin.of(f"when[{number}]")
-                    by = " and ".join(map(str, row))
-                    yield Way("fits", by, ALWAYS, (group.name,), origin)
+        if not self._conditions:
+            return
+        values = {name: user.value_of(name) for name in self._tested}
+        for way, tests in self._conditions:
+            for test in tests:
+                value = values[test.of]
+                fits = test.known.get(value)
+                if fits is None:
+                    fits = test.fits(value)
+                if not fits:
+                    break
+            else:
+                yield way
 
     @cached_property
     def _listing(self) -> Mapping[str, list[Group]]:
@@ -117,8 +144,23 @@ class Belonging:
         return _by_name((folded(role), group) for group in groups for role in group.mapped_from)
 
     @cached_property
-    def _conditional(self) -> list[Group]:
-        return [group for group in self.data.groups.values() if group.when]
+    def _conditions(self) -> list[tuple[Way, tuple[_Known, ...]]]:
+        """Every row of every condition: the way in that it is, and its tests."""
+        known: dict[Test, _Known] = {}
+        found = []
+        for group in self.data.groups.values():
+            for number, row in enumerate(group.when):
+                origin = group.origin and group.origin.of(f"when[{number}]")
+                by = " and ".join(map(str, row))
+                way = Way("fits", by, ALWAYS, (group.name,), origin)
+                tests = tuple(known.setdefault(test, _Known(test)) for test in row)
+                found.append((way, tests))
+        return found
+
+    @cached_property
+    def _tested(self) -> frozenset[str]:
+        """The attributes that conditions test."""
+        return frozenset(test.of for _, tests in self._conditions for test in tests)
 
     def _chains_up(self, group: str) -> list[tuple[str, ...]]:
         """The group, and every group that it counts in, each by a shortest chain."""

@@ -146,7 +146,10 @@ class Test(NamedTuple):
 
     def fits(self, user: User) -> bool:
         """Whether the user passes; values compare without regard to case and outer space."""
-        text = user.value_of(self.attribute)
+        return self.fits_value(user.value_of(self.attribute))
+
+    def fits_value(self, text: str) -> bool:
+        """Whether somebody passes of whom the attribute has this value."""
         have = [each for each in map(folded, text.split(";")) if each]
         want = [folded(value) for value in self.values]
         match self.operator:

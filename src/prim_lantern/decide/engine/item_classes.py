@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
 from threading import RLock
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from prim_lantern.decide.engine.asked import FiledCase, ItemClass
 from prim_lantern.decide.engine.numbers import Numbered
@@ -17,7 +17,13 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, parent_of
 
 Filed = tuple[frozenset[str], FiledCase]
-_APART = 2  # how many roots of categories are decided apart; all further ones together
+_APART = 2  # for how many classes of categories there is room in a situation
+
+
+class Joined(NamedTuple):
+    """Classes of categories of several roots, for which there is one place only."""
+
+    numbers: tuple[int, ...]
 
 
 Situation = int
@@ -48,7 +54,7 @@ class Ground:
         self.whole = whole
         self.paths = set(paths)
         self.classes = Numbered(_NO_CLASS)
-        self.filed = Numbered(_NOT_FILED)
+        self.filed: Numbered[Filed | Joined] = Numbered(_NOT_FILED)
         size = len(data.content)
         self.situations = Numbered(UNSETTLED)
         self.at = [UNSETTLED] * size
@@ -208,6 +214,8 @@ class Ground:
             return self._class_number(item._replace(filed=everything))
         case = self.case_of(item)
         filed = [self._filed_number((each, case)) for each in roots]
+        if len(filed) > _APART:
+            filed = [filed[0], self._joined_number(tuple(sorted(filed[1:])))]
         first, more = (*filed, 0, 0)[:2]
         return self._class_number(item) | first << BITS | more << 2 * BITS
 
@@ -264,6 +272,19 @@ class Ground:
                     self._filed_at.setdefault(("category", name), []).append(found)
         return found
 
+    def _joined_number(self, numbers: tuple[int, ...]) -> int:
+        joined = Joined(numbers)
+        found = self.filed.known(joined)
+        if found is None:
+            parts = [
+                each for number in numbers if not isinstance(each := self.filed[number], Joined)
+            ]
+            with self._lock:
+                found = self.filed.number_of(joined)
+                for name in {name for categories, _ in parts for name in categories}:
+                    self._filed_at.setdefault(("category", name), []).append(found)
+        return found
+
     def _chain_of(self, path: str) -> tuple[str, ...]:
         """The paths on the way at which something stands, the nearest first."""
         above = parent_of(path)
@@ -285,16 +306,14 @@ class Ground:
         return chain
 
     def _by_root(self, categories: tuple[str, ...]) -> tuple[frozenset[str], ...]:
-        """Categories with those above, by root; of more than two roots the last are joined."""
+        """Categories with those above, by root."""
         found = self._roots.get(categories)
         if found is None:
             roots: dict[str, set[str]] = {}
             for each in with_above(categories):
                 roots.setdefault(each.partition("/")[0], set()).add(each)
-            apart = [frozenset(roots[root]) for root in sorted(roots)]
-            if len(apart) > _APART:
-                apart = [*apart[: _APART - 1], frozenset().union(*apart[_APART - 1 :])]
-            found = self._roots[categories] = tuple(apart)
+            found = tuple(frozenset(roots[root]) for root in sorted(roots))
+            self._roots[categories] = found
         return found
 
 

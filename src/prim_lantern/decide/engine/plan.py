@@ -8,11 +8,11 @@ from typing import Any, Final, NamedTuple, Protocol
 
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.compiler import Cases, Compiler
-from prim_lantern.decide.engine.item_classes import Ground, Situation, apart
+from prim_lantern.decide.engine.item_classes import Filed, Ground, Joined, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, SITE_CODES
-from prim_lantern.decide.engine.verdict import kept_out, verdict
+from prim_lantern.decide.engine.verdict import kept_out, together, verdict
 from prim_lantern.site.who import Who
 
 WAY, FILED, MORE = 16, 32, 48  # where the codes of the levels stand in the key of an answer
@@ -37,6 +37,7 @@ class Codes:
         self.facts: Numbered[Any] = Numbered(None)
         self._nothing = frozenset(nothing)
         self._programs: dict[tuple[Level, ...], Program] = {}
+        self._joined: dict[Hashable, Program] = {}
         self._lock = RLock()
 
     def of(self, facts: Hashable) -> int:
@@ -48,8 +49,18 @@ class Codes:
         found = self._programs.get(levels)
         if found is None:  # an empty program is a false one
             with self._lock:
-                fresh = Program(levels, self, len(self._programs))
+                fresh = Program(levels, self, len(self._programs) + len(self._joined))
                 found = self._programs.setdefault(levels, fresh)
+        return found
+
+    def together(self, programs: tuple[Program, ...]) -> Program:
+        """The program that says what several say together; of equal ones there is one."""
+        key = ("together", *(each.number for each in programs))
+        found = self._joined.get(key)
+        if found is None:
+            with self._lock:
+                number = len(self._programs) + len(self._joined)
+                found = self._joined.setdefault(key, Together(programs, self, number))
         return found
 
 
@@ -91,6 +102,29 @@ class Program(dict[int, int]):
         if self.parts is None:
             self.parts = Parts(self, shift)
         return self.parts
+
+
+class Together(Program):
+    """What several programs of categories say together: of roots that are apart."""
+
+    __slots__ = ("programs",)
+
+    def __init__(self, programs: tuple[Program, ...], codes: Codes, number: int) -> None:
+        self.programs = programs
+        super().__init__((), codes, number)
+
+    def masks(self) -> Iterator[int]:
+        """The sets of bits that they ask about."""
+        return (mask for program in self.programs for mask in program.masks())
+
+    def __missing__(self, mask: int) -> int:
+        codes = [program[mask & program.asks] for program in self.programs]
+        said = [self._codes.facts[code] for code in codes if code]
+        found = self._codes.of(tuple(map(together, zip(*said, strict=True)))) if said else 0
+        if len(self) >= _KEPT:
+            self.clear()
+        self[mask] = found
+        return found
 
 
 class Parts(dict[int, int]):
@@ -270,19 +304,24 @@ class Plan:
         """The program for a class of categories."""
         found = self._filed_programs.get(number)
         if found is None:
-            categories, case = self._ground.filed[number]
-            cases, told = self._compiler.cases_filed(number, categories, case), None
-            if self._acts and self.asked.action in cases.actions:
-                told = self._compiler.act_case_filed(categories, case, self.asked.action)
-            key = ("filed", self._how, cases.read, told)
-            found = self._compiler.programs.get(key)
-            if found is None:
-                found = self._compiled_filed(categories, case)
-                self._compiler.programs[key] = found
+            found = self._of_categories(number, self._ground.filed[number])
             self._filed_programs[number] = found
             self.grow()
             parts = found.for_members(FILED)
             self.filed[number] = found.asks & ~AUDIENCES, parts[0], parts
+        return found
+
+    def _of_categories(self, number: int, filed: Filed | Joined) -> Program:
+        if isinstance(filed, Joined):
+            return self._shared.filed.together(tuple(map(self.filed_program, filed.numbers)))
+        categories, case = filed
+        cases, told = self._compiler.cases_filed(number, categories, case), None
+        if self._acts and self.asked.action in cases.actions:
+            told = self._compiler.act_case_filed(categories, case, self.asked.action)
+        key = ("filed", self._how, cases.read, told)
+        found: Program | None = self._compiler.programs.get(key)
+        if found is None:
+            found = self._compiler.programs[key] = self._compiled_filed(categories, case)
         return found
 
     def _compiled_filed(self, categories: frozenset[str], case: FiledCase) -> Program:

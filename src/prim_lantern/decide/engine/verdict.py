@@ -25,7 +25,7 @@ def verdict(
     """YES or NO; SILENT where all that is missing is that somebody speaks for the action."""
     if way.categories is not None:
         filed = (*filed, way.categories)
-    at = _together(filed)
+    at = together(filed)
     if site.never or way.never or at.never:
         return NO
     access = site.access or way.access or at.access
@@ -40,7 +40,7 @@ def kept_out(site: SiteFacts, way: WayFacts, filed: Sequence[FiledFacts]) -> boo
     """Whether something without exceptions keeps somebody from it, whatever else is said."""
     if way.categories is not None:
         filed = (*filed, way.categories)
-    at = _together(filed)
+    at = together(filed)
     return (
         site.never
         or way.never
@@ -78,7 +78,7 @@ def _say(site: int, way: int, filed: int) -> int:
     return site
 
 
-def _together(filed: Sequence[FiledFacts]) -> FiledFacts:
+def together(filed: Sequence[FiledFacts]) -> FiledFacts:
     """Categories of several roots: neither is nearer, so a no goes before a yes."""
     if not filed:
         return UNFILED
@@ -95,4 +95,4 @@ def _together(filed: Sequence[FiledFacts]) -> FiledFacts:
     )
 
 
-__all__ = ["SILENT", "kept_out", "verdict"]
+__all__ = ["SILENT", "kept_out", "together", "verdict"]
