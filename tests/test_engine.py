@@ -17,6 +17,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import prim_lantern as pl
+from prim_lantern.change.pieces import differences, with_pieces
+from prim_lantern.change.removal import without_people
 from prim_lantern.decide.engine import Engine, item_classes
 from prim_lantern.decide.engine.effects import effects_of
 from prim_lantern.decide.engine.numbers import Numbered
@@ -131,7 +133,7 @@ def test_after_every_change_the_next_answer_is_right(site, rng):
         reference = Reference(site, at)
         for (who, action, path), allowed in _ask_all(site, engine).items():
             same("changed", allowed, reference.may(who, action, path).allowed, who, action, path)
-        for who in LOGINS:
+        for who in site.users:
             kept = [path for path in site.items if engine.allows(who, "edit", path)]
             rows = lists_of(engine).items_for(who, "edit").tolist()
             assert [path for path, row in zip(site.items, rows, strict=True) if row] == kept
@@ -176,7 +178,9 @@ def _ask_all(site: SiteData, engine: Engine) -> dict[tuple[str | None, str, str]
 def _changed(site: SiteData, at: datetime, rng: Random) -> tuple[SiteData, datetime]:
     maker = Maker(rng)
     item = site.items[rng.choice(list(site.items))]
-    match rng.randrange(9):
+    match rng.randrange(11):
+        case 9 | 10:
+            return _come_and_gone(site, maker), at
         case 0:
             return site.with_parts(rules=(*site.rules, replace(maker.rule(0), id=None))), at
         case 1:
@@ -184,7 +188,7 @@ def _changed(site: SiteData, at: datetime, rng: Random) -> tuple[SiteData, datet
         case 2:
             return site.with_parts(given=(*site.given[1:], maker.given())), at
         case 3:
-            user = maker.user(rng.choice(LOGINS[1:]))
+            user = maker.user(rng.choice([each for each in site.users if each != site.owner]))
             return site.with_parts(users=site.people.with_changed([user])), at
         case 4 if not site.is_part(item.path):
             state = rng.choice(["draft", "published", "archived"])
@@ -200,6 +204,67 @@ def _changed(site: SiteData, at: datetime, rng: Random) -> tuple[SiteData, datet
             return site.with_parts(roles={**site.roles, name: maker.all_roles()[name]}), at
         case _:
             return site, rng.choice(MOMENTS)
+
+
+def _come_and_gone(site: SiteData, maker: Maker) -> SiteData:
+    """The site with an item or a person more, or fewer."""
+    login = maker.rng.choice([each for each in site.users if each != site.owner])
+    path = maker.rng.choice(list(site.items))
+    match maker.rng.randrange(5):
+        case 0 if path != "/" and len(site.items) > 2:
+            gone = {path, *site.tree.below(path)}
+            return site.with_parts(items=site.content.revised(gone=gone))
+        case 1:
+            return site.with_parts(users=site.people.revised([maker.user("newcomer")]))
+        case 2 if len(site.users) > 3:
+            return without_people(site, {login})
+        case _:
+            return _with_another_item(site, maker)
+
+
+def _with_another_item(site: SiteData, maker: Maker) -> SiteData:
+    """The site with an item more: a page, a post, a part, a link."""
+    above = maker.rng.choice([path for path in site.items if site.items[path].kind != "link"])
+    path = f"{above.rstrip('/')}/{maker.rng.choice(['new', 'another', '0'])}"
+    if path in site.items:
+        return site
+    new = maker.item(path, True, site.is_part(above), list(site.items))
+    return site.with_parts(items=site.content.revised([new]))
+
+
+@given(sites(), seeds)
+def test_rows_and_tree_and_parts_are_known_after_any_moves(site, rng):
+    """What is derived of a change is what is worked out anew."""
+    site = replace(site, items=site.content, users=site.people)
+    maker, first = Maker(rng), site
+    for _ in range(6):
+        site.tree, site.pages, site.content.filled("authors"), site.content.filled("links_to")
+        site, _ = _changed(site, NOON, rng)
+        anew = replace(site, items=dict(site.items), users=dict(site.users))
+        assert [*site.tree] == [*anew.tree]
+        assert [*site.tree.sections()] == [*anew.tree.sections()]
+        names = site.content.names
+        pages = {names[part]: names[page] for part, page in site.pages.items()}
+        assert pages == {p: anew.page_of(p) for p in anew.items if anew.is_part(p)}
+        for column in ("authors", "links_to", "readership"):
+            assert site.content.filled(column) == {
+                row: value for row, value in enumerate(site.content.values_of(column)) if value
+            }
+        moved = site.content.moved_since(first.content)
+        assert moved is not None
+        was = first.content.names
+        kept = [name for row, name in enumerate(was) if row not in moved.gone]
+        assert kept == [*names[: moved.kept]]
+        assert [was[moved.was(row)] for row in range(moved.kept)] == kept
+        assert [moved.now(was.index(name)) for name in kept] == [*range(moved.kept)]
+        assert all(moved.now(row) is None for row in moved.gone)
+        assert len(names) == moved.kept + moved.added
+        for row in set(range(moved.kept)) - moved.changed:
+            assert site.content.at(row) == first.items[names[row]]
+        pieces = differences(first, site)
+        assert with_pieces(first, pieces) == site
+        if maker.maybe(0.2):
+            first = site
 
 
 def test_a_site_adopts_a_change_or_refuses_it_whole(demo):

@@ -64,10 +64,12 @@ def _kinds_differ(before: SiteData, now: SiteData, moved: Moved) -> bool:
 
 
 def _with_other_hands(before: SiteData, now: SiteData, moved: Moved) -> Iterator[str]:
-    """The paths whose authors or changers are others, with the parts of those pages."""
-    names = [now.content.names[row] for row in (*moved.changed, *moved.new)]
-    names += [before.content.names[row] for row in moved.gone]
-    other = {path for path in names if _hands(before, path) != _hands(now, path)}
+    """The paths that are new or gone, and those whose authors or changers are others, with the parts
+    of those pages."""
+    changed = [now.content.names[row] for row in moved.changed]
+    other = {path for path in changed if _hands(before, path) != _hands(now, path)}
+    other |= {now.content.names[row] for row in moved.new}
+    other |= {before.content.names[row] for row in moved.gone}
     yield from other
     for data in (before, now):
         rows = {data.content.index[path] for path in other if path in data.content.index}
@@ -75,10 +77,10 @@ def _with_other_hands(before: SiteData, now: SiteData, moved: Moved) -> Iterator
 
 
 def _hands(data: SiteData, path: str) -> tuple[str, ...]:
-    """Who wrote or changed the item at a path; nobody, where none stands."""
-    row = data.content.index.get(path)
-    if row is None:
+    """Who wrote or changed the item at a path (of a part, its page); nobody, where none stands."""
+    if path not in data.content.index:
         return ()
+    row = data.content.index[data.page_of(path)]
     return (*data.content.value("authors", row), *data.content.value("changed_by", row))
 
 
