@@ -74,7 +74,7 @@ class _Shape:
             memberships[number] = (Membership(first.group, year), *rest)
         statuses = rng.choices(["active", "invited", "suspended"], [97, 2, 1], k=len(self.logins))
         statuses[0] = "active"
-        return _columns(
+        return columns(
             User,
             login=self.logins,
             name=[f"User {login[4:]}" for login in self.logins],
@@ -207,7 +207,7 @@ class _Shape:
             if row not in parts and rng.random() < 0.05:
                 changed[row] = (rng.choice(self.logins),)
         order = sorted(range(self.size), key=lambda row: paths[row].replace("/", "\x00"))
-        return _columns(
+        return columns(
             Item,
             path=[paths[row] for row in order],
             kind=[kinds[row] for row in order],
@@ -224,13 +224,13 @@ class _Shape:
         return filed[0] if not number else self.rng.choice(filed[1:] if number == 1 else twice)
 
 
-def _columns(make: Any, **columns: list[Any]) -> Columns[Any]:
+def columns(make: Any, **values: list[Any]) -> Columns[Any]:
     """Columns, those left out filled with what a field has when nothing is said."""
-    size = len(next(iter(columns.values())))
+    size = len(next(iter(values.values())))
     empty: dict[str, Any] = {
         "memberships": (), "enrolments": (), "roles_elsewhere": (), "attributes": {},
         "authors": (), "changed_by": (), "categories": (), "state": "published",
         "status": "active", "title": "", "name": "", "email": "",
     }  # fmt: skip
     names = [name for name in make.__dataclass_fields__ if name != "origin"]
-    return Columns(make, {n: columns.get(n) or [empty.get(n)] * size for n in names})
+    return Columns(make, {n: values.get(n) or [empty.get(n)] * size for n in names})

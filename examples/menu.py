@@ -8,8 +8,8 @@ def main() -> None:
     site = pl.open_demo()
     newest = ["/log/film-crew", "/log/terns", "/log/first-puffins", "/log/storm-watch"]
     for who in (None, "pavel.ostrow"):
-        view = site.looking_as(who, at="2027-05-10")
-        print(f"For {view.called}: {', '.join(link.title for link in view.menu)}")
+        menu = site.menu(who, at="2027-05-10")
+        print(f"For {who or 'a guest'}: {', '.join(link.title for link in menu)}")
         print(f"  posts: {', '.join(site.filter(who, 'read', newest, at='2027-05-10'))}")
 
 

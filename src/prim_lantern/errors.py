@@ -30,8 +30,8 @@ expected and what to do. `exit_code` is what the command line ends with.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING, Any
 
 from prim_lantern.wording import did_you_mean, shortened
 
@@ -48,16 +48,29 @@ class PrimLanternError(Exception):
 class UnknownName(PrimLanternError):
     """A name that the site does not have; `.suggestions` are the nearest it has."""
 
-    def __init__(self, what: str, name: str, suggestions: Sequence[str] = ()) -> None:
+    def __init__(self, what: str, name: str, suggestions: Iterable[str] = ()) -> None:
         self.name = name
-        self.suggestions = tuple(suggestions)
-        super().__init__(f"{what} {name!r} is not known on this site.{did_you_mean(suggestions)}")
+        self._what, self._near = what, suggestions
+        super().__init__(name)
+
+    @property
+    def suggestions(self) -> tuple[str, ...]:
+        """The nearest names there are: looked for only when somebody wants to know."""
+        self._near = tuple(self._near)
+        return self._near
+
+    def __str__(self) -> str:
+        hint = did_you_mean(self.suggestions)
+        return f"{self._what} {self.name!r} is not known on this site.{hint}"
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self), (self.name, self.suggestions)
 
 
 class UnknownUser(UnknownName):
     """No user has this `.login`."""
 
-    def __init__(self, login: str, suggestions: Sequence[str] = ()) -> None:
+    def __init__(self, login: str, suggestions: Iterable[str] = ()) -> None:
         self.login = login
         super().__init__("The user", login, suggestions)
 
@@ -65,7 +78,7 @@ class UnknownUser(UnknownName):
 class UnknownItem(UnknownName):
     """No item stands at this `.path`."""
 
-    def __init__(self, path: str, suggestions: Sequence[str] = ()) -> None:
+    def __init__(self, path: str, suggestions: Iterable[str] = ()) -> None:
         self.path = path
         super().__init__("The item", path, suggestions)
 
@@ -73,7 +86,7 @@ class UnknownItem(UnknownName):
 class UnknownAction(UnknownName):
     """No such `.action`, neither built in nor the site's own."""
 
-    def __init__(self, action: str, suggestions: Sequence[str] = ()) -> None:
+    def __init__(self, action: str, suggestions: Iterable[str] = ()) -> None:
         self.action = action
         super().__init__("The action", action, suggestions)
 
@@ -81,7 +94,7 @@ class UnknownAction(UnknownName):
 class UnknownCategory(UnknownName):
     """No such `.category`."""
 
-    def __init__(self, category: str, suggestions: Sequence[str] = ()) -> None:
+    def __init__(self, category: str, suggestions: Iterable[str] = ()) -> None:
         self.category = category
         super().__init__("The category", category, suggestions)
 
@@ -89,7 +102,7 @@ class UnknownCategory(UnknownName):
 class UnknownKind(UnknownName):
     """No such `.kind` of item."""
 
-    def __init__(self, kind: str, suggestions: Sequence[str] = ()) -> None:
+    def __init__(self, kind: str, suggestions: Iterable[str] = ()) -> None:
         self.kind = kind
         super().__init__("The kind", kind, suggestions)
 
@@ -97,7 +110,7 @@ class UnknownKind(UnknownName):
 class UnknownWho(UnknownName):
     """No such group, role or audience (`.who`)."""
 
-    def __init__(self, who: str, suggestions: Sequence[str] = ()) -> None:
+    def __init__(self, who: str, suggestions: Iterable[str] = ()) -> None:
         self.who = who
         super().__init__("The name", who, suggestions)
 

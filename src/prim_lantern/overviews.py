@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.decide.engine import Engine
+from prim_lantern.pages import Pages
 from prim_lantern.state import Moment
-from prim_lantern.views import Views
 
 if TYPE_CHECKING:
     from prim_lantern.decide.views.enrolments import Enrolled
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 @explains_its_arguments()
-class Overviews(Views):
+class Overviews(Pages):
     """What one asks to keep a site in order; `Site` is one."""
 
     def place_view(self, place: str = "site", at: Moment = None) -> PlaceView:

@@ -129,7 +129,7 @@ class State:
     def section(self, path: str) -> str:
         """The path, when an item stands at it or below; else `UnknownItem`."""
         if not self.data.tree.holds(path):
-            raise UnknownItem(path, names.nearest(path, self.data.sections))
+            raise UnknownItem(path, names.Near(path, lambda: self.data.sections))
         return path
 
     def place(self, text: str) -> Place:

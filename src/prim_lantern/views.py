@@ -14,7 +14,7 @@ from prim_lantern.decide.lists import lists_of, paths_for, who_may
 from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.decide.views.grid import Grid, grid_of
 from prim_lantern.decide.views.powers import Powers, powers_of
-from prim_lantern.errors import BadQuestion
+from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.site import moments, names
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.data import SiteData
@@ -141,9 +141,17 @@ class Views:
         return is_possible(engine, login, self._state.item_action(action), self._state.item(path))
 
     def filter(
-        self, who: str | None, action: str, paths: Iterable[str], at: Moment = None
+        self,
+        who: str | None,
+        action: str,
+        paths: Iterable[str],
+        at: Moment = None,
+        *,
+        unknown: str = "error",
     ) -> list[str]:
         """Those of some paths to which this person may do this, in the order they came.
+
+        A path at which nothing stands raises `UnknownItem`, or with `unknown` "skip" is left out.
 
         >>> import prim_lantern as pl
         >>> pl.open_demo().filter(None, "read", ["/news", "/trustees", "/log"])
@@ -152,7 +160,10 @@ class Views:
         state = self._state
         login, engine, _ = state.asked(who, at)
         action = state.item_action(action)
-        asked = [state.item(path) for path in paths]
+        if unknown not in ("error", "skip"):
+            raise BadValue(unknown, "is no way to take unknown paths: use 'error' or 'skip'.")
+        there = state.data.items
+        asked = [state.item(p) for p in paths if unknown == "error" or p in there]
         return [path for path in asked if engine.allows(login, action, path)]
 
     def grid(

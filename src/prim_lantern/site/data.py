@@ -116,7 +116,7 @@ class SiteData:
             return login
         spelled = self._logins.get(names.folded(login))
         if spelled is None:
-            raise UnknownUser(login, names.nearest(login, self.users))
+            raise UnknownUser(login, names.Near(login, self.users))
         return spelled
 
     def user(self, login: str) -> User:
@@ -127,7 +127,7 @@ class SiteData:
         """The item at this path, in its exact spelling; else `UnknownItem`."""
         found = self.items.get(path)
         if found is None:
-            raise UnknownItem(path, names.nearest(path, self.items))
+            raise UnknownItem(path, names.Near(path, self.items))
         return found
 
     @cached_property
@@ -166,7 +166,7 @@ class SiteData:
     def category(self, name: str) -> str:
         """The name, when it is a category; else `UnknownCategory`."""
         if name not in self.categories:
-            raise UnknownCategory(name, names.nearest(name, self.categories))
+            raise UnknownCategory(name, names.Near(name, self.categories))
         return name
 
     def plan(self, name: str) -> Plan:

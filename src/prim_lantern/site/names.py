@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Iterator
 
 from prim_lantern.errors import BadValue
 
@@ -93,6 +93,22 @@ def nearest(name: str, known: Collection[str], most: int = 2) -> tuple[str, ...]
         return (spelled[wanted],)
     close = get_close_matches(wanted, spelled, n=most, cutoff=0.62)
     return tuple(spelled[each] for each in close)
+
+
+class Near:
+    """The known names nearest to one, found when they are first looked at; `known` may be a way to
+    come by them.
+
+    >>> list(Near("volunters", lambda: ["keepers", "volunteers"]))
+    ['volunteers']
+    """
+
+    def __init__(self, name: str, known: Collection[str] | Callable[[], Collection[str]]) -> None:
+        self._name = name
+        self._known = known
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(nearest(self._name, self._known() if callable(self._known) else self._known))
 
 
 def _plausible(wanted: str, known: Collection[str]) -> Iterable[str]:

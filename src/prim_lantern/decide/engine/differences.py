@@ -64,8 +64,8 @@ def _kinds_differ(before: SiteData, now: SiteData, moved: Moved) -> bool:
 
 
 def _with_other_hands(before: SiteData, now: SiteData, moved: Moved) -> Iterator[str]:
-    """The paths that are new or gone, and those whose authors or changers are others, with the parts
-    of those pages."""
+    """The paths that are new or gone, and those whose authors or changers are others, with the
+    parts of those pages."""
     changed = [now.content.names[row] for row in moved.changed]
     other = {path for path in changed if _hands(before, path) != _hands(now, path)}
     other |= {now.content.names[row] for row in moved.new}

@@ -1,0 +1,83 @@
+"""What the pages of a website ask for one person: the menu, parts, where they may add something."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from prim_lantern.arguments import explains_its_arguments
+from prim_lantern.errors import BadValue
+from prim_lantern.state import Moment
+from prim_lantern.views import Views
+
+if TYPE_CHECKING:
+    from prim_lantern.site.content import Item
+
+
+@explains_its_arguments()
+class Pages(Views):
+    """Narrow questions, each answered without looking at the whole site; `Site` is one."""
+
+    def menu(self, who: str | None, at: Moment = None) -> list[Item]:
+        """The links of the menu that this person can follow, in tree order.
+
+        >>> import prim_lantern as pl
+        >>> [link.title for link in pl.open_demo().menu(None)][:3]
+        ['Events', 'Learn', 'Log']
+        """
+        from prim_lantern.decide.views.pages import menu_of
+
+        login, engine, _ = self._state.asked(who, at)
+        return menu_of(engine, login)
+
+    def parts(self, who: str | None, page: str, at: Moment = None) -> list[Item]:
+        """The parts right below a page that this person sees, in tree order.
+
+        >>> import prim_lantern as pl
+        >>> [part.path for part in pl.open_demo().parts(None, "/")]
+        ['/appeal', '/next-sailing', '/sign-in']
+        """
+        from prim_lantern.decide.views.pages import parts_of
+
+        login, engine, _ = self._state.asked(who, at)
+        return parts_of(engine, login, self._state.item(page))
+
+    def parents_for(
+        self,
+        who: str | None,
+        kind: str,
+        at: Moment = None,
+        *,
+        below: str | None = None,
+        limit: int | None = None,
+    ) -> list[str]:
+        """The paths below which this person may create an item of this kind, filed somehow: all,
+        those at or `below` a path, or the first `limit` of them.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().parents_for("sam.whitlock", "post", limit=2)
+        ['/log', '/log/barometer']
+        """
+        from prim_lantern.decide.views.pages import parents_for
+
+        state = self._state
+        login, engine, _ = state.asked(who, at)
+        top = state.section(below) if below is not None else None
+        if limit is not None and limit < 1:
+            raise BadValue(str(limit), "is no limit: say how many, 1 or more, or leave it out.")
+        return parents_for(engine, login, state.data.kind(kind).name, top, limit)
+
+    def categories_for(
+        self, who: str | None, kind: str, parent: str, at: Moment = None
+    ) -> list[str]:
+        """The categories under which this person may file a new item of this kind there.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().categories_for("kit.farrow", "event", "/events", at="2027-05-10")
+        ['series:work-parties']
+        """
+        from prim_lantern.decide.views.pages import categories_for
+
+        state = self._state
+        login, engine, _ = state.asked(who, at)
+        name, where = state.data.kind(kind).name, state.section(parent)
+        return categories_for(engine, login, name, where)
