@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import prim_lantern as pl
+from prim_lantern.site import names
 from sites import KINDS, LOGINS, MOMENTS, sites
 
 
@@ -76,7 +77,7 @@ def test_unknown_paths_can_be_skipped(demo):
 
 def test_near_names_are_looked_for_when_somebody_reads_them(demo, monkeypatch):
     looked = []
-    nearest = pl.site.names.nearest
+    nearest = names.nearest
     monkeypatch.setattr(
         "prim_lantern.site.names.nearest", lambda *a: looked.append(a) or nearest(*a)
     )

@@ -7,6 +7,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 import prim_lantern as pl
 
 ROOT = Path(__file__).parent.parent
@@ -47,3 +49,23 @@ def test_the_public_names_are_there_and_documented():
     for name in pl.__all__:
         assert getattr(pl, name, None) is not None
         assert name == "DEMO_FOLDER" or getattr(pl, name).__doc__
+
+
+def test_importing_the_package_loads_next_to_nothing():
+    loaded = loaded_by("import prim_lantern")
+    assert {name for name in loaded if name.startswith("prim_lantern")} == {"prim_lantern"}
+    assert "dataclasses" not in loaded
+
+
+def test_a_mistyped_name_is_an_error_for_python_and_for_type_checkers(tmp_path):
+    with pytest.raises(AttributeError, match="has no attribute 'opn_site'"):
+        _ = pl.opn_site
+    assert {"Site", "open_site", "NotAllowed"} <= set(dir(pl))
+    program = tmp_path / "program.py"
+    program.write_text("import prim_lantern as pl\npl.opn_site('x')\nreveal_type(pl.open_demo())\n")
+    command = [sys.executable, "-m", "mypy", "--strict", "--cache-dir", str(tmp_path), str(program)]
+    told = subprocess.run(
+        command, capture_output=True, text=True, check=False, timeout=300, cwd=ROOT
+    ).stdout
+    assert 'Module has no attribute "opn_site"' in told
+    assert 'Revealed type is "prim_lantern.live.Site"' in told

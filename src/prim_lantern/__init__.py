@@ -8,49 +8,6 @@ Open a site and ask:
 True
 """
 
-from typing import TYPE_CHECKING, Any
-
-from prim_lantern.change.record import Record
-from prim_lantern.decide.decision import Decision, WhoMay
-from prim_lantern.decide.explain import Explanation, Point
-from prim_lantern.decide.views.grid import Grid
-from prim_lantern.decide.views.looking import LookingAs, Offer, Seen
-from prim_lantern.demo import DEMO_FOLDER
-from prim_lantern.errors import (
-    AlreadyThere,
-    BadChange,
-    BadQuestion,
-    BadSite,
-    BadValue,
-    BrokenHistory,
-    ChangedMeanwhile,
-    NoSite,
-    NoSuchChange,
-    NotAllowed,
-    NotConfirmed,
-    NothingToChange,
-    NotOverwritten,
-    PrimLanternError,
-    SeveralUsers,
-    StoreTrouble,
-    UnknownAction,
-    UnknownCategory,
-    UnknownItem,
-    UnknownKind,
-    UnknownName,
-    UnknownUser,
-    UnknownWho,
-)
-from prim_lantern.live import Site
-from prim_lantern.opening import open_demo, open_site
-from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import Membership
-from prim_lantern.site.rights import Capability
-
-if TYPE_CHECKING:
-    from prim_lantern.change.effects.effects import Effect, Effects
-    from prim_lantern.changing import Change
-
 __version__ = "0.1.0"
 
 __all__ = [
@@ -98,17 +55,79 @@ __all__ = [
     "open_site",
 ]
 
+TYPE_CHECKING = False  # what type checkers take for true; typing itself need not be loaded
 
-if not TYPE_CHECKING:  # a mistyped name is found by type checkers
+if TYPE_CHECKING:
+    from prim_lantern.change.effects.effects import Effect, Effects
+    from prim_lantern.change.record import Record
+    from prim_lantern.changing import Change
+    from prim_lantern.decide.decision import Decision, WhoMay
+    from prim_lantern.decide.explain import Explanation, Point
+    from prim_lantern.decide.views.grid import Grid
+    from prim_lantern.decide.views.looking import LookingAs, Offer, Seen
+    from prim_lantern.demo import DEMO_FOLDER
+    from prim_lantern.errors import (
+        AlreadyThere,
+        BadChange,
+        BadQuestion,
+        BadSite,
+        BadValue,
+        BrokenHistory,
+        ChangedMeanwhile,
+        NoSite,
+        NoSuchChange,
+        NotAllowed,
+        NotConfirmed,
+        NothingToChange,
+        NotOverwritten,
+        PrimLanternError,
+        SeveralUsers,
+        StoreTrouble,
+        UnknownAction,
+        UnknownCategory,
+        UnknownItem,
+        UnknownKind,
+        UnknownName,
+        UnknownUser,
+        UnknownWho,
+    )
+    from prim_lantern.live import Site
+    from prim_lantern.opening import open_demo, open_site
+    from prim_lantern.site.data import SiteData
+    from prim_lantern.site.people import Membership
+    from prim_lantern.site.rights import Capability
+else:
+    # What is asked for is loaded then, so that importing the package costs next to nothing.
+    _WHERE = {  # every other name is that of an error
+        "Capability": "site.rights",
+        "Change": "changing",
+        "DEMO_FOLDER": "demo",
+        "Decision": "decide.decision",
+        "Effect": "change.effects.effects",
+        "Effects": "change.effects.effects",
+        "Explanation": "decide.explain",
+        "Grid": "decide.views.grid",
+        "LookingAs": "decide.views.looking",
+        "Membership": "site.people",
+        "Offer": "decide.views.looking",
+        "Point": "decide.explain",
+        "Record": "change.record",
+        "Seen": "decide.views.looking",
+        "Site": "live",
+        "SiteData": "site.data",
+        "WhoMay": "decide.decision",
+        "open_demo": "opening",
+        "open_site": "opening",
+    }
 
-    def __getattr__(name: str) -> Any:
-        """What only changing needs is loaded when it is asked for."""
-        if name == "Change":
-            from prim_lantern.changing import Change
+    def __getattr__(name):
+        from importlib import import_module
 
-            return Change
-        if name in ("Effect", "Effects"):
-            from prim_lantern.change.effects import effects
+        if name not in __all__:
+            raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+        module = import_module(f"prim_lantern.{_WHERE.get(name, 'errors')}")
+        found = globals()[name] = getattr(module, name)
+        return found
 
-            return getattr(effects, name)
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    def __dir__():
+        return sorted({*globals(), *__all__})
