@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from contextlib import contextmanager
 from dataclasses import replace
+from functools import cached_property
 from random import Random
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+import prim_lantern as pl
 from operations import random_proposal
 from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.operations import OPERATIONS, operation_from
@@ -118,3 +121,36 @@ def test_nobody_can_do_more_after_a_change_of_their_own_words(site, by, rng):
         for action in ("edit", "publish", "delete", "comment"):
             if after.may(by, action, path).allowed and before.read_item(by, path).allowed:
                 assert before.may(by, action, path).allowed, [s.said for s in proposal.steps]
+
+
+def test_what_a_line_says_is_found_before_anybody_waits_and_can_be_left_out(
+    demo_folder, monkeypatch
+):
+    site = pl.open_site(demo_folder)
+    held, counted = [], []
+    changing, counts = site.store.changing, Effects.changed.func
+
+    @contextmanager
+    def watched():
+        with changing() as turn:
+            held.append(True)
+            yield turn
+            held.pop()
+
+    def counting(self):
+        counted.append(bool(held))
+        return counts(self)
+
+    monkeypatch.setattr(site.store, "changing", watched)
+    changed = cached_property(counting)
+    changed.__set_name__(Effects, "changed")
+    monkeypatch.setattr(Effects, "changed", changed)
+    record = (
+        site.change(by="hana.okafor").allow("edit", to="user:kit.farrow", where="/visit").make()
+    )
+    assert record.effects
+    assert counted == [False]
+    record = site.change(by="hana.okafor").suspend("kit.farrow").make(effects=False)
+    assert (record.effects, counted) == ((), [False])
+    assert site.history()[-1].effects == ()
+    assert site.store.check_history() == 2

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from types import TracebackType
 from typing import Any, Protocol
@@ -346,8 +346,11 @@ class Change(Steps):
 
     # Making ---------------------------------------------------------------------------------
 
-    def make(self) -> Record:
+    def make(self, *, effects: bool = True) -> Record:
         """Make the change, whole or not at all, and return its line of the history.
+
+        That line says in short who gained and lost what; without `effects` it does not, which
+        spares finding it out where much is changed by a program.
 
         Where somebody else changed the site meanwhile, it is made on the site as it is now;
         `ChangedMeanwhile` is raised where its effects would not be those that were looked at, or
@@ -358,7 +361,9 @@ class Change(Steps):
             raise BadChange("This change was made already; begin another one.")
         if not self._proposal.steps:
             raise BadChange("There is nothing to make: no step was added.")
-        self.judge()  # most of the work, before anybody has to wait
+        self.judge()  # most of the work is done before anybody has to wait
+        if effects:
+            self.in_short()
         looked_at = self._effects
         with self._site.store.changing() as turn:
             seen = turn.seen(self._seen)
@@ -370,7 +375,7 @@ class Change(Steps):
             elif self._site.turn_between(self._proposal.made.at, self._now()):
                 self._again(seen.data, looked_at, ())
             pieces = differences(seen.data, self._proposal.data)
-            record = self._record(seen.number + 1)
+            record = self._record(seen.number + 1, self.in_short() if effects else ())
             made = turn.make(record, seen, self._proposal.data, pieces)
         self._site.take(made)
         self._made = True
@@ -398,7 +403,7 @@ class Change(Steps):
             self._proposal, self._effects = before, None
             raise ChangedMeanwhile(numbers, "yours would have other effects")
 
-    def _record(self, number: int) -> Record:
+    def _record(self, number: int, in_short: Iterable[str]) -> Record:
         steps = self._proposal.steps
         undone = [each.number for each in self._asked if isinstance(each, Record)]
         return Record(
@@ -409,7 +414,7 @@ class Change(Steps):
             said=tuple(dict.fromkeys(self.said)),
             operations=tuple(step.operation for step in steps),
             patches=tuple(step.patch for step in steps),
-            effects=tuple(self.in_short()),
+            effects=tuple(in_short),
             undoes=undone[0] if undone else None,
         )
 

@@ -23,7 +23,7 @@ def problems_in(data: SiteData, sound: SiteData | None = None) -> list[Problem]:
     if not _share(data, sound, _FOR_PEOPLE):
         people.check(notes)
     if not _share(data, sound, _FOR_CONTENT):
-        content.check(notes)
+        content.check(notes, sound)
     rights.check(notes)
     if sound is not None:
         texts.check(notes, sound)

@@ -26,8 +26,28 @@ _LINKS_IN_A_ROW = 50
 _PLAIN_PATH = re.compile(r"(?:/[\w-][\w.-]*)+")  # any other is spelled out by `names.path`
 
 
-def check(notes: Notes) -> None:
-    """Note all that is wrong with the content of a site."""
+def check(notes: Notes, sound: SiteData | None = None) -> None:
+    """Note all that is wrong with the content of a site; of one that was `sound` before a change,
+    with what the change touched."""
+    data = notes.data
+    rows = _touched(data, sound) if sound is not None else None
+    if rows is None:
+        _what_is_there(notes)
+        rows = _worth_a_look(data)
+    for row in sorted(rows):
+        _item(notes, data.content.at(row))
+    leads_to = {data.content.names[r]: to for r, to in data.content.filled("links_to").items()}
+    _links_in_a_row(notes, leads_to)
+    notes.circles(
+        {path: [target] for path, target in leads_to.items()},
+        lambda path: data.items[path].origin,
+        "links_to",
+        "a link must end at something that is no link",
+    )
+
+
+def _what_is_there(notes: Notes) -> None:
+    """Kinds, actions and categories."""
     data = notes.data
     for kind in data.kinds.values():
         _kind(notes, kind)
@@ -45,16 +65,34 @@ def check(notes: Notes) -> None:
     )
     for category_set in data.category_sets.values():
         _category_set(notes, category_set)
-    for row in sorted(_worth_a_look(data)):
-        _item(notes, data.content.at(row))
-    leads_to = {data.content.names[r]: to for r, to in data.content.filled("links_to").items()}
-    _links_in_a_row(notes, leads_to)
-    notes.circles(
-        {path: [target] for path, target in leads_to.items()},
-        lambda path: data.items[path].origin,
-        "links_to",
-        "a link must end at something that is no link",
-    )
+
+
+def _touched(data: SiteData, sound: SiteData) -> set[int] | None:
+    """The rows that may be wrong after a change of few items: those that differ, and what stands
+    below those that came, went or are of another kind. None where it may be any."""
+    if any(getattr(data, part) is not getattr(sound, part) for part in _RULING):
+        return None
+    moved = data.content.moved_since(sound.content)
+    people = data.people.moved_since(sound.people)
+    if moved is None or people is None or people.gone:
+        return None
+    if moved.added + len(moved.gone) + len(moved.changed) > _FEW:
+        return None
+    content, was = data.content, sound.content
+    others = {was.names[row] for row in moved.gone} | {content.names[row] for row in moved.new}
+    others |= {
+        content.names[row]
+        for row in moved.changed
+        if content.value("kind", row) != was.value("kind", moved.was(row))
+    }
+    found = {*moved.changed, *moved.new}
+    for path in others:
+        found.update(content.index[each] for each in data.tree.below(path))
+    return found
+
+
+_FEW = 1_000
+_RULING = ("kinds", "actions", "category_sets", "readerships")
 
 
 def _worth_a_look(data: SiteData) -> set[int]:
