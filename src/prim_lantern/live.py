@@ -15,7 +15,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import Explanation
 from prim_lantern.decide.question import Question
 from prim_lantern.decide.stand_ins import STAND_IN
-from prim_lantern.decide.views.looking import LookingAs, looking_as
+from prim_lantern.decide.views.looking import LookingAs
 from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed
 from prim_lantern.overviews import Overviews
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
@@ -362,7 +362,7 @@ may do everything.
         looker = None if by is None else state.data.login(by)
         if looker is not None and looker != login:
             self._note_looking(state, looker, login)
-        return looking_as(engine, login)
+        return LookingAs(engine, login)
 
     def _note_looking(self, state: State, by: str, login: str | None) -> None:
         """Looking asks for the right to it now, whatever moment is looked at."""

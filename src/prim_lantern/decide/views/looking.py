@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 from typing import NamedTuple
 
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.stand_ins import name_of
+from prim_lantern.decide.views.pages import menu_of, parts_of
 from prim_lantern.site.actions import NEED_MORE, STEPS
 from prim_lantern.site.content import Item, state_after
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import parent_of, tree_order
+from prim_lantern.site.places import tree_order
 
 
 class Seen(NamedTuple):
@@ -37,15 +39,38 @@ class Offer(NamedTuple):
     needs_category: bool
 
 
-class LookingAs(NamedTuple):
-    """What one person sees and may do, at one moment."""
+class LookingAs:
+    """What one person sees and may do, at one moment: `who` they are (None: a guest) and how they
+    are `called`. Each part is worked out when it is asked for."""
 
-    who: str | None
-    called: str
-    items: tuple[Seen, ...]
-    menu: tuple[Item, ...]
-    home_parts: tuple[Item, ...]
-    offers: tuple[Offer, ...]
+    def __init__(self, engine: Engine, login: str | None) -> None:
+        """Take what decides, and a user (a stand-in too) or a guest (None)."""
+        self._engine = engine
+        self.who = login
+        self.called = name_of(engine.data, login)
+
+    def __repr__(self) -> str:
+        return f"<LookingAs {self.called} at {self._engine.at:%Y-%m-%d %H:%M}>"
+
+    @cached_property
+    def items(self) -> tuple[Seen, ...]:
+        """All they can read, in tree order, with what else they may do."""
+        return tuple(_seen(self._engine, self.who))
+
+    @cached_property
+    def menu(self) -> tuple[Item, ...]:
+        """The links they can follow, in tree order."""
+        return tuple(menu_of(self._engine, self.who))
+
+    @cached_property
+    def home_parts(self) -> tuple[Item, ...]:
+        """The parts of the home page that they see."""
+        return tuple(parts_of(self._engine, self.who, "/"))
+
+    @cached_property
+    def offers(self) -> tuple[Offer, ...]:
+        """What they may create where, in tree order of the parents."""
+        return tuple(offers(self._engine, self.who))
 
     @property
     def paths(self) -> tuple[str, ...]:
@@ -93,22 +118,6 @@ class LookingAs(NamedTuple):
                 for offer in self.offers
             ],
         }
-
-
-def looking_as(engine: Engine, login: str | None) -> LookingAs:
-    """The site as a user (a stand-in too) or a guest (None) sees it."""
-    data = engine.data
-    seen = tuple(_seen(engine, login))
-    links = (each.item for each in seen if data.all_kinds[each.item.kind].link)
-    of_home = (each.item for each in seen if data.is_part(each.item.path))
-    return LookingAs(
-        who=login,
-        called=name_of(data, login),
-        items=seen,
-        menu=tuple(links),
-        home_parts=tuple(item for item in of_home if parent_of(item.path) == "/"),
-        offers=tuple(offers(engine, login)),
-    )
 
 
 def actions_beside_reading(data: SiteData) -> list[str]:
