@@ -100,8 +100,14 @@ class SiteData:
         both = ((moved.now(part), moved.now(page)) for part, page in before.pages.items())
         pages = {part: page for part, page in both if part is not None and page is not None}
         for row in moved.new:
-            if self.all_kinds[here.value("kind", row)].part:
-                pages[row] = here.index[self.page_of(here.names[row])]
+            kind = self.all_kinds.get(here.value("kind", row))
+            if kind is None:
+                return  # a mistake, which others tell
+            if kind.part:
+                page = here.index.get(self.page_of(here.names[row]))
+                if page is None:
+                    return  # a part without a page: a mistake, too
+                pages[row] = page
         self.__dict__["pages"] = pages
 
     # Names ------------------------------------------------------------------

@@ -104,7 +104,7 @@ class Near:
     """
 
     def __init__(self, name: str, known: Collection[str] | Callable[[], Collection[str]]) -> None:
-        self._name = name
+        self._name = folded(name)  # a text it has to be, at once
         self._known = known
 
     def __iter__(self) -> Iterator[str]:
