@@ -122,6 +122,8 @@ class Engine:
         mask, own, site = self.crowd[login]
         situation = self._at[self._index[path]]
         plan = self._by_action[action]
+        if login is None and (answer := plan.guests.get(situation)) is not None:
+            return answer
         try:
             number, asks, key, parts = plan.way[situation & MASK]
             said = site[number]
@@ -163,10 +165,12 @@ class Engine:
         plan = self.plan(Asked(action, author=author))
         situation = self.situation_of(path)
         answer = plan.answer(person[0], situation)
+        target = self.data.content.value("links_to", self._index[path])
+        if login is None and target is None:
+            plan.guests[situation] = answer == YES
         self._remember(person, plan, situation)
         if answer != YES:
             return False
-        target = self.data.content.value("links_to", self._index[path])
         return target not in self._index or self.allows(login, "read", target)
 
     def _remember(self, person: Person, plan: Plan, situation: Situation) -> None:

@@ -199,6 +199,7 @@ class Plan:
         self.filed: list[FiledEntry | None] = []
         self.answers = Answers(asked, shared)
         self.kept = Kept(asked, shared)
+        self.guests: dict[Situation, bool] = {}  # answers of guests, links aside
         self._programs: dict[int, tuple[Program, Program]] = {}
         self._filed_programs: dict[int, Program] = {}
         self._nothing: Entry = (SITE_CODES - 1, 0, 0, Parts(Program((), shared.way, -1), WAY))
