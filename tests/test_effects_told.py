@@ -159,3 +159,26 @@ def test_rights_over_rights_and_what_begins_later_are_seen(demo):
         change.add_members("trustees", "kit.farrow", "2099-02-01", "2099-03-01")
     later = site.powers_of("kit.farrow").later
     assert [type(each).__name__ for each in later] == ["Way", "Rule"]
+
+
+def test_whoever_no_longer_acts_has_nothing_of_their_own(make_site):
+    """What everybody may do to others' items alone, and four eyes, tell authors apart."""
+    words = """
+[kinds.notice]
+four_eyes = true
+[[rules]]
+allow = ["publish", "see-drafts"]
+to = ["everyone"]
+[[rules]]
+allow = ["edit"]
+to = ["everyone"]
+whose = "others"
+"""
+    content = "/a,notice,A,ann,,in-review,,,,,\n/b,page,B,ann,,,,,,,\n/c,page,C,mo,,,,,,,\n"
+    site = make_site(words, "ann,Ann,,,,,\n", content)
+    assert not site.allows("ann", "publish", "/a") and not site.allows("ann", "edit", "/b")
+    change = site.change(by="mo").suspend("ann")
+    effects = {(each.who, each.action, each.where, each.gained) for each in change.effects()}
+    assert effects == {("ann", action, path, True) for action, path in (
+        ("publish", "/a"), ("edit", "/a"), ("edit", "/b"),
+    )}  # fmt: skip

@@ -212,3 +212,22 @@ def test_enrolments_that_end_soon_and_people_by_state(demo):
     about = rows("rule", "list", "--about", "group:volunteers")
     assert {row["id"] for row in about} >= {"volunteers-see-visit", "volunteers-file-wildlife"}
     assert len(about) == sum("group:volunteers" in map(str, rule.to) for rule in demo.data.rules)
+
+
+@pytest.mark.parametrize(
+    ("who", "step", "path", "possible"),
+    [
+        ("hana.okafor", "publish", "/log/terns", True),
+        ("hana.okafor", "publish", "/visit", False),
+        ("hana.okafor", "archive", "/visit", True),
+        ("hana.okafor", "archive", "/next-sailing", False),  # a part goes with its page
+        ("hana.okafor", "edit", "/next-sailing", True),
+        ("sam.whitlock", "withdraw", "/log/terns", True),  # in review, and their own
+        ("anneke.sorley", "withdraw", "/log/terns", False),
+        (None, "submit", "/log/seal-count", True),
+    ],
+)
+def test_a_step_leads_from_some_states_alone(demo, who, step, path, possible):
+    assert demo.is_possible(who, step, path) is possible
+    told = [seen for seen in demo.looking_as(who).items if seen.item.path == path]
+    assert all(step not in seen.may for seen in told) or possible

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 import pytest
 
 import prim_lantern as pl
 from prim_lantern.change.operations import OPERATIONS
+from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail
 from prim_lantern.site.moments import moment
+from prim_lantern.site.rule_names import rule_names
 
 NOW = "2027-05-10"
 HANA, INES = "hana.okafor", "ines.varga"  # the owner; all access on the whole site
@@ -501,3 +504,52 @@ def test_looking_as_somebody_asks_for_the_right_and_is_recorded(site):
     with pytest.raises(pl.NotAllowed, match="they have no right to look-as"):
         site.looking_as("sam.whitlock", by="tomasz.reeve")
     assert len(site.history()) == 2
+
+
+@pytest.mark.parametrize(
+    "login",
+    [
+        "anneke.sorley",
+        "beatrix.lowe",
+        HANA,
+        "lena.osgood",
+        "mirela.kos",
+        "tilda.rask",
+        "sam.whitlock",
+    ],
+)
+def test_nothing_speaks_of_a_login_that_was_renamed(site, tmp_path, login):
+    with site.change(by=HANA) as change:
+        change.set_stewards("friends", add=[f"user:{login}"])
+        change.change_readership("office", add=[f"user:{login}"], also_but_not=["user:joon.park"])
+        change.add_promise(f"user:{login}", "edit", "/trustees", may=False)
+        change.add_group("called-so")
+        change.set_condition("called-so", f"login is {login}")
+        change.give("commenter", to=f"user:{login}", within_any="/visit")
+        change.deny("comment", to=f"user:{login}", where="/visit")
+        change.rename_user(login, "someone.else")
+    write_folder(site.data, tmp_path / "site")
+    written = "".join(each.read_text() for each in (tmp_path / "site").iterdir())
+    assert "someone.else" in written
+    assert not re.search(rf"(?<![\w.]){re.escape(login)}(?![\w.@])", written)
+
+
+def test_rules_that_are_called_alike_are_told_apart_for_good(site):
+    with site.change(by=HANA) as change:
+        change.allow("edit", to="user:kit.farrow", where="/visit", kinds="page")
+        change.allow("edit", to="user:kit.farrow", where="/visit", kinds="post")
+        change.allow("comment", to="user:kit.farrow", where="site")
+    names = [name for name in rule_names(site.data.rules) if name.startswith("kit")]
+    one, other, alone = names
+    assert alone == "kit.farrow-comment-site"
+    assert {one[:-5], other[:-5]} == {"kit.farrow-edit-visit"}
+    with site.change(by=HANA) as change:
+        change.remove_rule(one)
+    assert "kit.farrow-edit-visit" in rule_names(site.data.rules)
+    with pytest.raises(pl.BadChange, match="There is no rule"):
+        site.change(by=HANA).remove_rule(one)
+    with site.change(by=HANA) as change:
+        change.remove_rule(other)  # as it was called before, though it needs no more letters now
+    assert not [
+        rule for rule in site.data.rules if rule.kinds == ("post",) and rule.actions == ("edit",)
+    ]
