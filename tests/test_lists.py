@@ -231,3 +231,19 @@ def test_a_step_leads_from_some_states_alone(demo, who, step, path, possible):
     assert demo.is_possible(who, step, path) is possible
     told = [seen for seen in demo.looking_as(who).items if seen.item.path == path]
     assert all(step not in seen.may for seen in told) or possible
+
+
+def test_a_readership_is_told_as_it_is_decided(demo):
+    """Whoever is in it, and nobody else, reads what stands open to it alone."""
+    patrons = set(demo.members("patrons"))
+    view = demo.readership_view("not-yet-patrons")
+    assert view.guests and patrons.isdisjoint(view.people)
+    assert len(view.people) + len(patrons) == 36
+    assert [(each.place, each.alone, each.items) for each in view.stands_at] == [
+        ("/appeal", False, 1)
+    ]
+    only = demo.readership_view("grown-keepers")  # keepers, who are staff as well
+    assert set(only.people) == set(demo.members("keepers")) & set(demo.members("staff"))
+    assert not only.guests and only.stands_at == ()
+    with pytest.raises(pl.UnknownWho, match="Did you mean patrons"):
+        demo.readership_view("patrns")
