@@ -113,11 +113,19 @@ class Lists:
         filed_codes, by_filed = np.unique(
             [number and plan.filed_code(mask, number) for number in numbers], return_inverse=True
         )
-        table = table_of(plan, way_codes, filed_codes)
         number = len(filed_codes)
         place = (on_way * (number * number))[way_at] + (by_filed * number)[filed_at[:size]]
         place += by_filed[filed_at[size:]]
-        found: Answers = table.reshape(-1)[place]
+        found: Answers
+        if len(way_codes) * number * number <= size:
+            found = table_of(plan, way_codes, filed_codes).reshape(-1)[place]
+        else:  # there are more combinations than are met
+            met, which = np.unique(place, return_inverse=True)
+            way, filed = np.divmod(met, number * number)
+            keys = way_codes[way] | filed_codes[filed // number] << FILED
+            keys |= filed_codes[filed % number] << MORE
+            said = zip(keys.tolist(), (way_codes[way] != 0).tolist(), strict=True)
+            found = np.array([there and plan.answers[key] == YES for key, there in said])[which]
         return found
 
     def _one_by_one(self, login: str | None, person: Person, action: str) -> Iterable[str]:
