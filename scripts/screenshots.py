@@ -41,6 +41,7 @@ COMMANDS = {
     "--value state:Live=published --kind page --try",
     "help": "--help",
     "role": "role show field-writer",
+    "plan": f"plan show patron {AT}",
     "folder-check": "folder check broken",
     "try": "allow everyone edit,comment /visit --try",
     "history": "history --site season",
