@@ -182,3 +182,16 @@ whose = "others"
     assert effects == {("ann", action, path, True) for action, path in (
         ("publish", "/a"), ("edit", "/a"), ("edit", "/b"),
     )}  # fmt: skip
+
+
+def test_a_readership_written_with_an_item_counts_for_all_below(demo):
+    """Beside a change of people, too, of which only what reaches them is looked at."""
+    change = demo.change(by="hana.okafor").add_members("volunteers", "kit.farrow")
+    change.import_items([{"path": "/visit", "readership": "office"}])
+    lost = {
+        (each.who, each.where)
+        for each in change.effects()
+        if each.action == "read" and not each.gained
+    }
+    for who in (None, "pavel.ostrow", "greta.oyelaran"):
+        assert {(who, "/visit"), (who, "/visit/prices"), (who, "/visit/tea-room")} <= lost

@@ -46,7 +46,9 @@ class Standing:
         """Whether all words are the same, so that only what reaches somebody can differ."""
         before, after = (engine.data for engine in self._touched.engines)
         same = all(getattr(before, part) is getattr(after, part) for part in _WORDS)
-        return same and not any(each.paths or each.groups for each in self._touched.renames)
+        renamed = any(each.paths or each.groups for each in self._touched.renames)
+        # a readership that is written with an item is a word as well, for all that is below
+        return same and not renamed and self._touched.spoken_of == frozenset()
 
     def reach(self, login: str | None) -> Reach:
         """Where it can make a difference for one person."""

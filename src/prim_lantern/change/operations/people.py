@@ -10,7 +10,7 @@ from hmac import compare_digest
 from typing import Any, ClassVar, Final
 
 from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
-from prim_lantern.change.operations.entries import leads_to_all_access, named, with_users
+from prim_lantern.change.operations.entries import day_of, leads_to_all_access, named, with_users
 from prim_lantern.change.removal import without_people, without_whos, without_words
 from prim_lantern.decide.belonging import Belonging
 from prim_lantern.errors import AlreadyThere, BadChange
@@ -56,7 +56,7 @@ class AddUser(Operation):
     def apply(self, data: SiteData, made: Made) -> SiteData:
         if self.status not in (ACTIVE, BYLINE):
             raise BadChange(f"{self.status!r}: somebody new is active or a byline, or invited.")
-        joined = moment(self.joined) if self.joined else _day(made.at)
+        joined = moment(self.joined) if self.joined else day_of(made.at)
         return _with_new(data, self, self.status, joined if self.status == ACTIVE else None)
 
     def said(self) -> str:
@@ -93,7 +93,7 @@ class ImportPeople(Operation):
 def _new_user(login: str, row: Mapping[str, Any], made: Made) -> User:
     names.login(login)
     status = row.get("status") or ACTIVE
-    return User(login, status=status, joined=_day(made.at) if status == ACTIVE else None)
+    return User(login, status=status, joined=day_of(made.at) if status == ACTIVE else None)
 
 
 def _as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
@@ -162,7 +162,7 @@ class Accept(Operation):
             raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
         if made.at >= invitation.until:
             raise BadChange(f"This link has ended on {written(invitation.until)}; ask for a new.")
-        user = replace(data.users[login], status=ACTIVE, joined=_day(made.at))
+        user = replace(data.users[login], status=ACTIVE, joined=day_of(made.at))
         return with_users(_without_invitation(data, login), [user])
 
     def said(self) -> str:
@@ -190,7 +190,7 @@ class SignUp(Operation):
                 raise BadChange(f"Nobody joins {each} by signing up; it is open for {groups}.")
             if leads_to_all_access(data, each, made.at):
                 raise BadChange(f"The group {each} leads to all access: nobody joins it so.")
-        after = _with_new(data, replace(self, groups=tuple(wanted)), ACTIVE, _day(made.at))
+        after = _with_new(data, replace(self, groups=tuple(wanted)), ACTIVE, day_of(made.at))
         # what they say of themselves may fit the condition of a group
         for each in Belonging(after, made.at).ways(self.login):
             if leads_to_all_access(after, each, made.at):
@@ -257,7 +257,7 @@ class ChangeUser(Operation):
     def _with_account(self, data: SiteData, user: User, made: Made) -> User:
         if self.account:
             user = _from_state(user, BYLINE, ACTIVE)
-            return replace(user, joined=user.joined or _day(made.at))
+            return replace(user, joined=user.joined or day_of(made.at))
         if user.login == data.owner:
             raise BadChange(f"{user.called} is the owner: hand over the ownership first.")
         if user.status == BYLINE:
@@ -400,10 +400,6 @@ class HandOver(Operation):
 
     def said(self) -> str:
         return f"hand over the ownership to {self.to}"
-
-
-def _day(at: datetime) -> datetime:
-    return at.replace(hour=0, minute=0, second=0, microsecond=0)
 
 
 def _with_new(

@@ -9,6 +9,7 @@ from typing import ClassVar
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said, row
 from prim_lantern.change.operations.entries import (
     added,
+    day_of,
     list_changed,
     named,
     put,
@@ -104,7 +105,7 @@ class Enrol(Operation):
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         plan: Plan = named(data, "plans", self.plan)
-        enrolment = Enrolment(plan.name, moment(self.since) if self.since else _day(made.at))
+        enrolment = Enrolment(plan.name, moment(self.since) if self.since else day_of(made.at))
         new = [
             replace(user, enrolments=(*user.enrolments, enrolment))
             for user in users_of(data, self.logins)
@@ -144,7 +145,7 @@ def _renewed(user: User, plan: Plan, made: Made) -> User:
     last = max((each for each in ends if each is not None), default=None)
     if last is None or None in ends:
         raise BadChange(f"{user.called} is enrolled in {plan.name} without an end.")
-    enrolment = Enrolment(plan.name, max(last, _day(made.at)))
+    enrolment = Enrolment(plan.name, max(last, day_of(made.at)))
     return replace(user, enrolments=(*user.enrolments, enrolment))
 
 
@@ -185,7 +186,3 @@ def _ended(user: User, plan: Plan, at: datetime) -> User:
         if each.since < now or not _lasts(each, plan, at)
     ]
     return replace(user, enrolments=tuple(left))
-
-
-def _day(at: datetime) -> datetime:
-    return at.replace(hour=0, minute=0, second=0, microsecond=0)
