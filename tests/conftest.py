@@ -17,6 +17,8 @@ import pytest
 from hypothesis import HealthCheck, Phase, settings
 
 import prim_lantern as pl
+from prim_lantern.formats.folder.writer import write_folder
+from prim_lantern.store.database import DatabaseStore
 
 settings.register_profile(
     "quick",
@@ -180,3 +182,35 @@ def postgresql(tmp_path_factory):
     server.send_signal(signal.SIGINT)  # at once, whoever is connected
     server.wait()
     shutil.rmtree(folder, ignore_errors=True)
+
+
+# Stores ----------------------------------------------------------------------------------------
+
+
+@pytest.fixture(params=["folder", "sqlite", "postgresql"])
+def kind(request):
+    return request.param
+
+
+@pytest.fixture
+def place(kind, tmp_path, request):
+    """Where a store of the kind can be: nothing is there yet."""
+    if kind == "folder":
+        return str(tmp_path / "kept")
+    if kind == "sqlite":
+        return f"sqlite:///{tmp_path}/kept.db"
+    return request.getfixturevalue("postgresql")()
+
+
+def put(data, place):
+    if "://" in place:
+        DatabaseStore(place, make=True).fill(data)
+    else:
+        write_folder(data, place)
+    return place
+
+
+@pytest.fixture
+def where(place):
+    """The demo site in a store of each kind."""
+    return put(pl.open_demo().data, place)

@@ -379,6 +379,7 @@ class Change(Steps):
             made = turn.make(record, seen, self._proposal.data, pieces)
         self._site.take(made)
         self._made = True
+        self._site.store.keep(made)
         return record
 
     def _again(self, data: SiteData, looked_at: Effects | None, numbers: Sequence[int]) -> None:

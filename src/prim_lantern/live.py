@@ -377,3 +377,4 @@ may do everything.
             record = Record(seen.number + 1, at, by, "", said, done)
             made = turn.make(record, seen, seen.data, ())
         self.take(made)
+        self.store.keep(made)

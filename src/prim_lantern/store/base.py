@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager
+from bisect import bisect_right
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, suppress
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
+from zipfile import BadZipFile
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
@@ -14,7 +16,9 @@ from prim_lantern.change.renames import Misfit
 from prim_lantern.change.touches import touches
 from prim_lantern.errors import BrokenHistory, NoSuchChange, PrimLanternError
 from prim_lantern.formats.entries import State, as_json
+from prim_lantern.formats.folder.reader import read_packed
 from prim_lantern.formats.folder.source import Progress
+from prim_lantern.formats.folder.writer import packed
 from prim_lantern.formats.history import (
     NO_HASH,
     Line,
@@ -26,6 +30,9 @@ from prim_lantern.formats.history import (
 from prim_lantern.formats.rewind import Rewind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
+
+_APART: Final = 1000  # changes between two sites that are kept
+_MANY_THINGS: Final = 20_000  # items and people: for each as many more, they are kept rarer
 
 
 class Seen(NamedTuple):
@@ -90,22 +97,69 @@ class Store(ABC):
 
     def as_it_stood(self, at: datetime) -> SiteData:
         """The site as it stood at a past moment."""
-        return self._rewound(lambda values: moment(values["at"]) > at)
+        return self._stood_after(self.number_at(at))
 
     def before_change(self, number: int) -> SiteData:
         """The site as it was before a change."""
-        return self._rewound(lambda values: values["number"] >= number)
+        return self._stood_after(number - 1)
 
-    def _rewound(self, later: Callable[[Mapping[str, Any]], bool]) -> SiteData:
-        """The site without the changes that came later."""
-        texts, data = self.snapshot()
+    def number_at(self, at: datetime) -> int:
+        """The number of the last change that was made by a moment; 0 before the first."""
+        texts = list(self.texts())
+        numbers = range(1, len(texts) + 1)
+        return bisect_right(numbers, at, key=lambda n: moment(values_from(texts[n - 1], n)["at"]))
+
+    def _stood_after(self, number: int) -> SiteData:
+        """The site as one change left it: taken back from what it is, or from what was kept
+        soonest after that change."""
+        kept = self._sound_kept(number)
+        if kept is not None:
+            last, data = kept
+            texts = list(self.texts(number, last))
+        else:
+            texts, data = self.snapshot()
+            last, texts = len(texts), texts[number:]
         rewind = Rewind(data)
-        for number in range(len(texts), 0, -1):
-            values = values_from(texts[number - 1], number)
-            if not later(values):
-                break
-            _take_back(rewind, values)
+        for count, text in zip(range(last, number, -1), reversed(texts), strict=True):
+            _take_back(rewind, values_from(text, count))
         return rewind.data
+
+    # Going back far -----------------------------------------------------------------------------
+
+    def keep(self, seen: Seen) -> None:
+        """Keep the site now and then, so that going back far need not take back every change.
+
+        Every thousandth time for a site of some size, rarer for a bigger one, so that what is
+        kept stays in proportion to the history. It saves time alone: a disk that is full, or a
+        lock that is held, costs nothing but that.
+        """
+        things = len(seen.data.users) + len(seen.data.items)
+        if seen.number % (_APART * (1 + things // _MANY_THINGS)) == 0:
+            with suppress(OSError, PrimLanternError):
+                self._keep(seen.number, packed(seen.data))
+
+    @abstractmethod
+    def _keep(self, number: int, site: bytes) -> None:
+        """Put a packed site aside."""
+
+    @abstractmethod
+    def _kept(self, number: int) -> tuple[int, bytes] | None:
+        """What was put aside soonest after a change, and the number of the change it shows."""
+
+    def _sound_kept(self, number: int) -> tuple[int, SiteData] | None:
+        """What was put aside, where it is what the history says that the site was then."""
+        found = self._kept(number)
+        text = next(iter(self.texts(found[0] - 1, found[0])), None) if found is not None else None
+        if found is None or text is None:
+            return None
+        try:
+            data = read_packed(found[1], self.where)
+        except (BadZipFile, LookupError, OSError, ValueError, PrimLanternError):
+            return None  # damaged: the whole way back is left
+        sound = values_from(text, found[0])["state"] == str(State.of(data))
+        return (found[0], data) if sound else None
+
+    # Looking at changes -------------------------------------------------------------------------
 
     def taken_back_by(self, number: int) -> int | None:
         """The change that took one back, unless that was taken back as well."""

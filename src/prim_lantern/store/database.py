@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import weakref
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager, nullcontext
 from datetime import datetime
@@ -30,6 +31,7 @@ from prim_lantern.store.trouble import of_database
 from prim_lantern.store.upgrading import brought_up
 
 _WAIT: Final = 20  # seconds for one's turn
+_SHORT_WAIT: Final = 1  # for what only saves time
 _UPGRADE_WAIT: Final = 600  # seconds for another process that brings the tables up
 _THE_ROW: Final = tables.state.c.id == 1
 _HOW_TO_FILL: Final = "'prim-lantern folder in FOLDER --site {}' puts a site there."
@@ -133,9 +135,23 @@ class DatabaseStore(Store):
         with self._trouble(), self._engine.connect() as connection:
             yield from connection.scalars(wanted.order_by(tables.changes.c.number)).all()
 
+    def number_at(self, at: datetime) -> int:
+        """The number of the last change that was made by a moment; 0 before the first."""
+        return bisect_right(range(1, self.count() + 1), at, key=lambda n: self.record(n).at)
+
     def last_recorded(self) -> SiteData:
         """The site as it is."""
         return self.read().data
+
+    def _kept(self, number: int) -> tuple[int, bytes] | None:
+        wanted = select(tables.kept).where(tables.kept.c.number >= number)
+        with self._trouble(), self._engine.connect() as connection:
+            found = connection.execute(wanted.order_by(tables.kept.c.number).limit(1)).first()
+        return (found.number, found.site) if found is not None else None
+
+    def _keep(self, number: int, site: bytes) -> None:
+        with self._trouble(), self._writing(_SHORT_WAIT) as connection:
+            connection.execute(insert(tables.kept).values(number=number, site=site))
 
     # Writing ----------------------------------------------------------------------------
 

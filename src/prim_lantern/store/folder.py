@@ -1,12 +1,14 @@
 """A site folder with its history: three text files, and history.jsonl beside them.
 
 The folder keeps, hidden in `.last`, its files as the last change left them, so that what was
-edited by hand since is seen, and goes into the history with the next change.
+edited by hand since is seen, and goes into the history with the next change; and in `.past` the
+site as it was now and then, by which going back far is quick.
 """
 
 from __future__ import annotations
 
 import os
+import shutil
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -37,6 +39,7 @@ from prim_lantern.store.trouble import of_files
 
 HISTORY_FILE: Final = "history.jsonl"
 LAST: Final = ".last"
+PAST: Final = ".past"
 BY_HAND: Final = "edited by hand"
 _LOCK_FILE: Final = ".lock"
 _HELD_BY: Final = ".lock-held-by"
@@ -156,6 +159,21 @@ class FolderStore(Store):
             if before == (self.stamp(), self._history()):
                 return texts, data
 
+    def _keep(self, number: int, site: bytes) -> None:
+        past = self.folder / PAST
+        past.mkdir(exist_ok=True)
+        new = past / f"{number}.new"
+        new.write_bytes(site)
+        new.replace(past / f"{number}.zip")
+
+    def _kept(self, number: int) -> tuple[int, bytes] | None:
+        names = [each.stem for each in (self.folder / PAST).glob("*.zip")]
+        there = [int(name) for name in names if name.isdecimal()]
+        soonest = min((each for each in there if each >= number), default=None)
+        if soonest is None:
+            return None
+        return soonest, (self.folder / PAST / f"{soonest}.zip").read_bytes()
+
     def by_hand(self) -> bool:
         """Whether the files were edited by hand since the last change."""
         return self.hand_work() is not None
@@ -181,6 +199,7 @@ class FolderStore(Store):
         lines = b"".join(f"{text}\n".encode() for text in history)
         last = {f"{LAST}/{name}": raw for name, raw in files.items()}
         (self.folder / LAST).mkdir(exist_ok=True)
+        shutil.rmtree(self.folder / PAST, ignore_errors=True)  # of another history
         pending.make(self.folder, pending.Pending({**files, **last}, HISTORY_FILE, 0, lines))
 
     @contextmanager

@@ -22,6 +22,7 @@ class MemoryStore(Store, Turn):
     def __init__(self, data: SiteData) -> None:
         self._seen = Seen(data, 0)
         self._lines: list[Line] = []
+        self._sites: dict[int, bytes] = {}
         self._lock = RLock()
 
     def read(self, progress: Progress | None = None) -> Seen:  # noqa: ARG002
@@ -61,6 +62,12 @@ class MemoryStore(Store, Turn):
     def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
         """The lines of the history."""
         return map(text_of, self._lines[after:to])
+
+    def _keep(self, number: int, site: bytes) -> None:
+        self._sites[number] = site
+
+    def _kept(self, number: int) -> tuple[int, bytes] | None:
+        return min((each for each in self._sites.items() if each[0] >= number), default=None)
 
     def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:  # noqa: ARG002
         """The history and the site, of one moment."""

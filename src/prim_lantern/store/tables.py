@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from sqlalchemy import BigInteger, Column, Index, Integer, MetaData, Table, Text
+from sqlalchemy import BigInteger, Column, Index, Integer, LargeBinary, MetaData, Table, Text
 
 from prim_lantern.formats.folder.keys import CONTENT_COLUMNS, PEOPLE_COLUMNS
 
@@ -67,6 +67,14 @@ changes = Table(
     Column("by", Text, nullable=False),
     Column("line", Text, nullable=False),
     comment="The history: a line of JSON each, with the hash of the one before.",
+)
+
+kept = Table(
+    "kept",
+    metadata,
+    Column("number", Integer, primary_key=True),
+    Column("site", LargeBinary, nullable=False),
+    comment="The site as some changes left it, as a zip file of its folder: for going back.",
 )
 
 ATTRIBUTES: Final = "attributes"  # the part of the settings that names the further columns

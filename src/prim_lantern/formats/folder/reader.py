@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from io import BytesIO
 from pathlib import Path
 from typing import Any
+from zipfile import ZipFile
 
 from prim_lantern.errors import BadSite, NoSite
 from prim_lantern.formats.folder.csv_rows import (
@@ -15,6 +18,7 @@ from prim_lantern.formats.folder.csv_rows import (
 )
 from prim_lantern.formats.folder.lines import TomlLines
 from prim_lantern.formats.folder.pending import pending_in
+from prim_lantern.formats.folder.plain import ENTRIES
 from prim_lantern.formats.folder.source import (
     Problems,
     Progress,
@@ -58,6 +62,32 @@ def read_folder(folder: str | Path, progress: Progress | None = None) -> SiteDat
     files = [instead.get(name) or bytes_of(folder, name, problems) for name in FILES]
     with without_collecting():
         return _read(files, problems, str(folder), progress)
+
+
+def read_packed(packed: bytes, where: str) -> SiteData:
+    """Read the site that a packed folder holds, see `packed`; its lines are of no file, so nothing
+    has an origin. Raises `BadSite` as well, and `BadZipFile`, `KeyError` or `OSError` for what is
+    no such folder."""
+    with ZipFile(BytesIO(packed)) as archive:
+        files = [archive.read(name) for name in FILES]
+    with without_collecting():
+        return _of_nowhere(_read(files, Problems(), where))
+
+
+def _of_nowhere(data: SiteData) -> SiteData:
+    """A site that does not say in which file and line anything stands."""
+    parts: dict[str, Any] = {}
+    for part in ENTRIES:
+        found = getattr(data, part)
+        if isinstance(found, Mapping):
+            parts[part] = {name: replace(each, origin=None) for name, each in found.items()}
+        else:
+            parts[part] = tuple(replace(each, origin=None) for each in found)
+    return data.with_parts(
+        **parts,
+        users=Columns(User, data.people.columns),
+        items=Columns(Item, data.content.columns),
+    )
 
 
 def parts_of(site_toml: str, logins: Iterable[str]) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from codecs import BOM_UTF8
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
+from zipfile import ZIP_DEFLATED, ZipFile
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.errors import NotOverwritten, PrimLanternError
@@ -71,6 +72,15 @@ def new_files(data: SiteData, folder: Path) -> dict[str, bytes]:
         pass  # not in order: written anew
     found = folder_texts(data, before, texts)
     return {name: in_form_of(folder / name, text) for name, text in found.items()}
+
+
+def packed(data: SiteData) -> bytes:
+    """The three files of a site, put into a zip file."""
+    whole = io.BytesIO()
+    with ZipFile(whole, "w", ZIP_DEFLATED) as archive:
+        for name, text in folder_texts(data, None, {}).items():
+            archive.writestr(name, text.encode())
+    return whole.getvalue()
 
 
 def in_form_of(path: Path, text: str) -> bytes:
