@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import islice
 from typing import Any
 
 import click
@@ -19,6 +20,8 @@ from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.actions import STEPS
 from prim_lantern.site.content import STATES
 from prim_lantern.site.places import place
+
+_MANY = 200  # items below a place that are looked through by the way
 
 
 @click.group(short_help="Items: add, move, change, hide, publish …")
@@ -189,32 +192,57 @@ def remove(path: str, with_words: bool, how: How) -> int:
 
 @item.command()
 @click.argument("path", shell_complete=complete_place)
+@click.option("--with-words", is_flag=True, help="Take away every word that lets others past.")
 @changing
-def hide(path: str, how: How) -> int:
+def hide(path: str, with_words: bool, how: How) -> int:
     """Hide an item, with what is below it, from all but its authors and all-access people. Whoever
-    is let past by a word of the item's own still reads it: they are named, each with the line."""
+    is let past by a word that stands there or below still reads it: they are named, each with the
+    line. With --with-words these rules, roles and settings go too; 'undo' brings them back."""
     return carry_out(
-        how, lambda change: change.hide(path), before=lambda change: _still(change, path)
+        how,
+        lambda change: change.hide(path, with_words),
+        before=lambda change: _still(change, path),
     )
 
 
 def _still(change: Change, path: str) -> Iterator[str]:
-    """Who still reads what is hidden, beside its authors and all-access people, and by what."""
-    effects = change.effects()
-    found: dict[tuple[str, tuple[str, ...]], list[str]] = {}
-    for each in access_to(effects.after, ["read"], place(path), below=False):
+    """Who still reads what is hidden, beside authors and all-access people, where and by what."""
+    after, data = change.effects().after, change.data
+    below = len(list(islice(data.tree.below(path), _MANY + 1))) <= _MANY
+    found: dict[tuple[str, tuple[str, ...], tuple[str, ...]], list[str]] = {}
+    for each in access_to(after, ["read"], place(path), below=below):
         login = each.who
-        about = effects.after.subject(path)
-        above = login == change.data.owner or (
-            login is not None and effects.after.reference.all_access(login, about) is not None
+        places = tuple(
+            at
+            for at in each.places
+            if login is None
+            or not (
+                login == data.owner
+                or login in after.subject(at).authors
+                or after.reference.all_access(login, after.subject(at)) is not None
+            )
         )
-        if path in each.places and login not in about.authors and not above:
-            name = change.data.users[login].called if login is not None else "Guests"
-            found.setdefault((each.why, each.written), []).append(name)
-    for (why, written), names in found.items():
-        some = words.listed(names[:3]) if len(names) <= 3 else f"{len(names)} people"
+        if places:
+            name = data.users[login].called if login is not None else "Guests"
+            found.setdefault((each.why, each.written, places), []).append(name)
+    for (why, written, places), names in sorted(
+        found.items(), key=lambda each: path not in each[0][2]
+    ):
+        some = words.listed(names) if len(names) <= 3 else _counted(names)
+        where = "" if path in places else f" at {words.some(places)}"
         lines = f"  [{'; '.join(written)}]" if written else ""
-        yield from wrapped(f"Still read by {some}: {why}.{lines}", "", "  ")
+        yield from wrapped(f"Still read{where} by {some}: {why}.{lines}", "", "  ")
+    if not below:
+        yield from wrapped(
+            f"Much stands below {path}: 'who read {path} --below' says who still reads it.",
+            "",
+            "  ",
+        )
+
+
+def _counted(names: Sequence[str]) -> str:
+    guests = names[0] == "Guests"
+    return f"{'guests and ' if guests else ''}{len(names) - guests:,} people"
 
 
 @item.command()
@@ -222,11 +250,11 @@ def _still(change: Change, path: str) -> Iterator[str]:
 @changing
 def unhide(path: str, how: How) -> int:
     """Show a hidden item again, with the readership that it had before."""
-    return carry_out(how, lambda change: change.show(path, _before_hiding(change.site, path)))
+    return carry_out(how, lambda change: change.show(path, *_before_hiding(change.site, path)))
 
 
-def _before_hiding(site: Changeable, path: str) -> str | None:
-    """The readership that stood at a path before it was hidden, by the history."""
+def _before_hiding(site: Changeable, path: str) -> tuple[str | None, str | None]:
+    """The readership that stood at a path before it was hidden, and its reach, by the history."""
     for record in reversed(site.store.records()):
         for patch in record.patches:
             for piece in patch.pieces:
@@ -236,11 +264,10 @@ def _before_hiding(site: Changeable, path: str) -> str | None:
                         (p.before for p in patch.pieces if p.part == "items" and p.name == path),
                         None,
                     )
-                    before: str | None = (
-                        piece.before.readership if piece.before else own.readership if own else None
-                    )
-                    return before
-    return None
+                    if piece.before:
+                        return piece.before.readership, piece.before.place.reach
+                    return own.readership if own else None, None
+    return None, None
 
 
 @click.group(short_help="Categories: add and remove.")

@@ -11,6 +11,7 @@ from rich.table import Table
 from rich.text import Text
 from rich.tree import Tree
 
+from prim_lantern.decide.explain import words
 from prim_lantern.decide.views.grid import Grid, Row
 from prim_lantern.decide.views.looking import LookingAs, Offer, Seen
 from prim_lantern.show.terminal import width
@@ -197,12 +198,7 @@ def offer_lines(data: SiteData, offers: Sequence[Offer], most: int = 12) -> list
         filed = f", filed under {_categories(data, categories)}" if categories else ""
         if categories and not needed:
             filed += " or not at all"
-        lines.append(f"{called} below {_some(parents)}{filed}")
+        lines.append(f"{called} below {words.some(parents)}{filed}")
     if len(joined) > most:
         lines.append(f"and {len(joined) - most} more sorts; --json has them all")
     return lines
-
-
-def _some(paths: Sequence[str], most: int = 4) -> str:
-    shown = ", ".join(paths[:most])
-    return f"{shown} and {len(paths) - most} more" if len(paths) > most else shown

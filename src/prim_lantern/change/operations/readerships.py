@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
@@ -15,11 +16,12 @@ from prim_lantern.change.operations.entries import (
     whos_in,
     without,
 )
+from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule
 from prim_lantern.errors import BadChange
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
-from prim_lantern.site.places import Place, place
-from prim_lantern.site.rights import PlaceSetting, Readership
+from prim_lantern.site.places import Place, is_above, place
+from prim_lantern.site.rights import OWN, Given, PlaceSetting, Readership
 
 _WHOS = "user group role audience authors"
 _HIDDEN = "authors-only"
@@ -166,30 +168,76 @@ class ClearReadership(Operation):
 
 @dataclass(frozen=True)
 class Hide(Operation):
-    """Hide an item, with what is below it, from all but its authors and all-access people."""
+    """Hide an item, with what is below it, from all but its authors and all-access people.
+
+    Whoever is let past by a word that stands at the item or below still reads; `with_words` takes
+    all of these words away.
+    """
 
     do: ClassVar[str] = "hide"
     path: str
+    with_words: bool = False
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         path = data.item(self.path).path
         standing = data.readerships_at.get(("path", path))
-        if standing is not None and standing.readership == _HIDDEN:
-            raise BadChange(f"{path} is hidden already.")
-        where = standing.place if standing else place(path)
-        return with_setting(data, where, readership=_HIDDEN)
+        where = place(path)  # whatever reach a readership has that stands there
+        hidden = standing is not None and (standing.readership, standing.place) == (_HIDDEN, where)
+        found = _without_words_past(data, path) if self.with_words else data
+        if hidden and found is data:
+            also = ", and no word there lets anybody past" if self.with_words else ""
+            raise BadChange(f"{path} is hidden already{also}.")
+        return found if hidden else with_setting(found, where, place=where, readership=_HIDDEN)
 
     def said(self) -> str:
-        return f"hide {self.path}"
+        words = ", with every word that lets others past" if self.with_words else ""
+        return f"hide {self.path}{words}"
+
+
+def _without_words_past(data: SiteData, path: str) -> SiteData:
+    """The site without all that stands at a path or below and lets somebody past a readership
+    there who is no author and has not all access; the same object where nothing does."""
+
+    def within(where: Place) -> bool:
+        return where.kind == "path" and (where.name == path or is_above(path, where.name))
+
+    def lets_past(clauses: Iterable[Clause]) -> bool:
+        return any(c.allow and "read" in c.actions and c.whose != OWN for c in clauses)
+
+    rules = [
+        rule
+        for rule in data.rules
+        if not (within(rule.place) and lets_past(clauses_of_rule(data, rule)))
+    ]
+    given: list[Given] = []
+    for each in data.given:
+        inside = {spot for spot in each.within_any if within(spot)}
+        above = data.roles[each.role].all_access
+        if inside and not above and lets_past(clauses_of_given(data, each)):
+            left = tuple(spot for spot in each.within_any if spot not in inside)
+            given += [replace(each, within_any=left)] if left else []
+        else:
+            given.append(each)
+    places = [
+        replace(each, readership_from_above=True)
+        if is_above(path, each.place.name) and not each.readership_from_above
+        else each
+        for each in data.places
+    ]
+    found = {"rules": tuple(rules), "given": tuple(given), "places": tuple(places)}
+    changed = {part: some for part, some in found.items() if some != getattr(data, part)}
+    return data.with_parts(**changed) if changed else data
 
 
 @dataclass(frozen=True)
 class Show(Operation):
-    """Show a hidden item again; `readership` is the one that stands there from now on, if any."""
+    """Show a hidden item again; `readership` is the one that stands there from now on, if any,
+    with its `reach` (as it is, where that is left out)."""
 
     do: ClassVar[str] = "show"
     path: str
     readership: str | None = None
+    reach: str | None = None
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         path = data.item(self.path).path
@@ -198,7 +246,8 @@ class Show(Operation):
             raise BadChange(f"{path} is not hidden by a setting of its own.")
         name = data.readership(self.readership).name if self.readership else None
         more = {} if name else {"readership_from_above": True}
-        return with_setting(data, standing.place, readership=name, **more)
+        where = place(path, self.reach or standing.place.reach)
+        return with_setting(data, where, place=where, readership=name, **more)
 
     def said(self) -> str:
         return f"show {self.path} again"

@@ -73,6 +73,12 @@ def listed(words: Iterable[str], last: str = "and") -> str:
     return f" {last} ".join(filter(None, [", ".join(words[:-1]), words[-1]])) if words else ""
 
 
+def some(paths: Sequence[str], most: int = 4) -> str:
+    """The first few of some paths, and how many more there are."""
+    shown = ", ".join(paths[:most])
+    return f"{shown} and {len(paths) - most:,} more" if len(paths) > most else shown
+
+
 def person(data: SiteData, login: str | None) -> str:
     """The name of a user, or of somebody pictured; "a guest" for nobody."""
     return name_of(data, login)

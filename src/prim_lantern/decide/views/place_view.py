@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from prim_lantern.decide import subject
@@ -191,7 +191,7 @@ def _facts_of_item(engine: Engine, item: Item) -> Iterator[Fact]:
         data.content.names[row] for row, to in data.content.filled("links_to").items() if to == path
     ]
     if leading:
-        yield Fact("links here", _some(leading))
+        yield Fact("links here", words.some(leading, 6))
 
 
 def _facts(engine: Engine, where: Place) -> Iterator[Fact]:
@@ -200,7 +200,7 @@ def _facts(engine: Engine, where: Place) -> Iterator[Fact]:
         below = [each for each in data.tree.below(where.name) if each in data.items]
         parts = [each for each in below if data.is_part(each) and data.page_of(each) == where.name]
         if parts:
-            yield Fact("parts", _some(parts))
+            yield Fact("parts", words.some(parts, 6))
         pages = len(below) - len(parts)
         if pages:
             yield Fact("below", f"{pages:,} item{'s' if pages != 1 else ''}")
@@ -219,8 +219,3 @@ def _facts(engine: Engine, where: Place) -> Iterator[Fact]:
 
 def _called(data: SiteData, logins: Iterable[str]) -> list[str]:
     return [data.users[each].called if each in data.users else each for each in logins]
-
-
-def _some(paths: Sequence[str], most: int = 6) -> str:
-    shown = ", ".join(paths[:most])
-    return f"{shown} and {len(paths) - most:,} more" if len(paths) > most else shown
