@@ -71,8 +71,8 @@ REASONS = [
     ("ines.varga", "edit", "/log", "their role Web team has all access on the whole site", "The role Web team, given to Ines Varga on the whole site, has all access there"),
     ("leif.aronsen", "edit", "/stations/fennick/landing", "by the role Station keeper, through group Keepers of Fennick Rock", "is in group Keepers of Fennick Rock: fits position is keeper and station one of fennick or fennick rock"),
     ("farah.lindqvist", "read", "/learn/packs", "it is published, and open to group Visiting teachers", "is in group Visiting teachers: has directory:teacher elsewhere"),
-    ("theo.marsh", "edit", "/log/old-postcards", "they cannot read it, as it is draft, and they may not see drafts", "Theo Marsh is suspended and counts as a guest"),
-    ("sam.whitlock", "edit", "/log/terns", "they may read it, but nothing gives them the right to edit here", "now it is in-review"),
+    ("theo.marsh", "edit", "/log/old-postcards", "they cannot read it, as it is a draft, and they may not see drafts", "Theo Marsh is suspended and counts as a guest"),
+    ("sam.whitlock", "edit", "/log/terns", "they may read it, but nothing gives them the right to edit here", "now it is in review"),
     ("pavel.ostrow", "read", "/log/storm-watch", "the rule pavel-storm takes that away", "(Asked by the family; see Hana.)"),
     ("anneke.sorley", "publish", "/news/anniversary-press", "they may read it, but the rule press-freeze takes that away", "Equally near, so no beats yes: The role News writer"),
     ("farah.lindqvist", "edit", "/learn/packs", "they may read it, but the rule teachers-never-edit takes that away", "A word that outweighs that deny of edit"),
@@ -82,7 +82,7 @@ REASONS = [
     ("sam.whitlock", "read", "/menu/minutes", "they cannot read its target /trustees/minutes: they are not in the readership Trustees at /trustees and below", "it is for group Trustees or Hana Okafor"),
     (None, "read", "/patrons/join", "it is published, and open to everyone", "Readership Patrons at /patrons and below does not count: a nearer path stands alone"),
     ("mirela.kos", "edit", "/visit/prices", "by the rule mirela-prices", "(She set up the price list.)"),
-    ("kit.farrow", "comment", "/log/bees", "they cannot read it, as it is draft, and they may not see drafts", "The right to see drafts here, or that it is published (now: draft)"),
+    ("kit.farrow", "comment", "/log/bees", "they cannot read it, as it is a draft, and they may not see drafts", "The right to see drafts here, or that it is published (now: draft)"),
     ("omar.delgarno", "read", "/patrons", "they are not in the readership Patrons at /patrons and below", "will be in group Patrons: enrolled in Patron, one year, from 2027-07-01 until 2028-07-01"),
 ]  # fmt: skip
 

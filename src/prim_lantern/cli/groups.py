@@ -9,8 +9,8 @@ import click
 from prim_lantern.change.operations.groups import condition
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of, whos
-from prim_lantern.cli.common import answering, at_option, opened, print_json, print_lines, texts
-from prim_lantern.cli.listing import As, list_of_site, show_list
+from prim_lantern.cli.common import opened, print_json, print_lines, texts
+from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion, UnknownWho
 from prim_lantern.show.terminal import styled, wrapped
@@ -25,8 +25,7 @@ def group() -> None:
 
 
 @group.command("list")
-@at_option
-@list_of_site
+@list_at
 def list_groups(where: str, at: str | None, shown: As) -> None:
     """All groups, with how many active members each has."""
     from prim_lantern.show.records import Column
@@ -66,9 +65,11 @@ def _joins(group: Group) -> str:
 
 @group.command("show")
 @click.argument("name")
-@answering
-def show_group(name: str, where: str, at: str | None, as_json: bool) -> None:
+@list_at
+def show_group(name: str, where: str, at: str | None, shown: As) -> None:
     """One group: its members, and by which way each is one."""
+    from prim_lantern.show.records import PAGE
+
     site = opened(where)
     wanted = names.folded(name.removeprefix("group:"))
     found = site.data.groups.get(wanted)
@@ -84,8 +85,13 @@ def show_group(name: str, where: str, at: str | None, as_json: bool) -> None:
         ]
         for login in members
     }
-    if as_json:
+    if shown.as_json:
         print_json({"name": found.name, "label": found.label, "members": ways})
+        return
+    if shown.to_csv is not None:
+        users = site.data.users
+        records = [{"login": each, "name": users[each].name, "by": ways[each]} for each in members]
+        show_list(shown, [], records, "", keys=("login", "name", "by"))
         return
     click.echo(f"{found.called} (group:{found.name}): {len(members)} active members.")
     if found.about:
@@ -97,9 +103,12 @@ def show_group(name: str, where: str, at: str | None, as_json: bool) -> None:
     if found.counts_in:
         called = words.listed(site.data.groups[each].called for each in found.counts_in)
         click.echo(f"Its members count in {called}.")
-    for each in ways.values():
-        for text in each:
+    page = len(members) if shown.everything else PAGE
+    for login in members[:page]:
+        for text in ways[login]:
             print_lines(wrapped(f"- {text}", "  ", "  "))
+    if len(members) > page:
+        click.echo(f"{len(members) - page:,} more; --all shows them, --csv writes them.")
 
 
 # Defining ------------------------------------------------------------------------------------

@@ -11,8 +11,8 @@ import click
 
 from prim_lantern.changing import Change, Changeable
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
-from prim_lantern.cli.common import at_option, complete_place, opened, person, person_or_anybody
-from prim_lantern.cli.listing import As, list_of_site, show_list
+from prim_lantern.cli.common import complete_place, opened, person, person_or_anybody
+from prim_lantern.cli.listing import As, list_at, list_of_site, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.subject import with_above
 from prim_lantern.decide.views.access import access_to
@@ -37,8 +37,7 @@ def item() -> None:
 @click.option("--in", "within", metavar="PATH", shell_complete=complete_place, help="At or below.")
 @click.option("--own-words", is_flag=True, help="Only where a rule, role or readership stands.")
 @click.option("--for", "reader", metavar="WHO", help="Only what this person may read.")
-@at_option
-@list_of_site
+@list_at
 def list_items(
     state: str | None,
     kind: str | None,

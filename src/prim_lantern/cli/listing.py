@@ -8,7 +8,14 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from prim_lantern.cli.common import gathered, json_option, print_json, site_option, stood_option
+from prim_lantern.cli.common import (
+    at_option,
+    gathered,
+    json_option,
+    print_json,
+    site_option,
+    stood_option,
+)
 from prim_lantern.show.terminal import console
 
 if TYPE_CHECKING:
@@ -35,6 +42,11 @@ listing = gathered(
     ),
 )
 """The options that every list has; the command gets them as `shown`."""
+
+
+def list_at(command: _Command) -> Any:
+    """The options of a list that is asked for at a moment."""
+    return site_option(at_option(stood_option(listing(command))))
 
 
 def list_of_site(command: _Command) -> Any:

@@ -8,7 +8,6 @@ from typing import Any
 import click
 
 from prim_lantern.cli.common import (
-    at_option,
     complete_action,
     complete_place,
     complete_who,
@@ -16,11 +15,9 @@ from prim_lantern.cli.common import (
     person_or_anybody,
     print_json,
     print_lines,
-    site_option,
-    stood_option,
     texts,
 )
-from prim_lantern.cli.listing import As, listing, show_list
+from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.explain.holdings import holdings
@@ -41,10 +38,7 @@ from prim_lantern.site.places import is_above
 @click.option("--below", is_flag=True, help="To anything at PLACE or below it, and to how much.")
 @click.option("--kind", help="For create: only what is of this kind.")
 @click.option("--filed", metavar="CATEGORY", help="For file-under: the category.")
-@site_option
-@at_option
-@stood_option
-@listing
+@list_at
 def who(
     actions: str,
     place: str,
@@ -153,21 +147,29 @@ def _say_how_many(site: Site, found: Sequence[Access], doing: str) -> None:
 
 
 def _joined(site: Site, records: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The rows of the table: what somebody may do by the same way with the same, joined."""
+    """The rows of the table: what somebody may do by the same way with the same, joined. What
+    guests may as well has its reason once, with them."""
     every = [each for each in changing_actions(site.data) if each not in MANAGING_ACTIONS]
     rows: dict[tuple[object, ...], list[dict[str, Any]]] = {}
+    of_guests = {_way(each) for each in records if each["login"] is None}
     for each in records:
-        key = (each["login"], each["count"], each["first"], each["by"])
+        as_guests = each["login"] is not None and _way(each) in of_guests
+        key = (each["login"], each["count"], each["first"], each["by"], as_guests)
         rows.setdefault(key, []).append(each)
     return [
         {
             **some[0],
+            **({"by": "as guests may", "written": []} if as_guests else {}),
             "login": some[0]["login"] or "(guests)",
             "may": words.listed(words.in_short([each["action"] for each in some], every)),
             "where": _counted(some[0]["count"], some[0]["first"]),
         }
-        for some in rows.values()
+        for (*_, as_guests), some in rows.items()
     ]
+
+
+def _way(each: Mapping[str, Any]) -> tuple[object, ...]:
+    return each["action"], each["count"], each["first"], each["by"]
 
 
 def _counted(count: int, first: str) -> str:
@@ -178,10 +180,7 @@ def _counted(count: int, first: str) -> str:
 @click.argument("who", shell_complete=complete_who)
 @click.argument("action", required=False, shell_complete=complete_action)
 @click.option("--in", "within", metavar="PATH", shell_complete=complete_place, help="At or below.")
-@site_option
-@at_option
-@stood_option
-@listing
+@list_at
 def what(
     who: str, action: str | None, within: str | None, where: str, at: str | None, shown: As
 ) -> None:

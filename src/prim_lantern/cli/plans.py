@@ -5,8 +5,8 @@ from __future__ import annotations
 import click
 
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
-from prim_lantern.cli.common import at_option, opened, print_lines, texts
-from prim_lantern.cli.listing import As, list_of_site, show_list
+from prim_lantern.cli.common import opened, print_lines, texts
+from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import wrapped
@@ -20,8 +20,7 @@ def plan() -> None:
 
 @plan.command("list")
 @click.option("--ending", metavar="TIME", help="Only who ends within that time, as '30 days'.")
-@at_option
-@list_of_site
+@list_at
 def list_plans(ending: str | None, where: str, at: str | None, shown: As) -> None:
     """All plans, and who is enrolled in each at the moment; with --ending those who are not for
     much longer, and will not be once more."""
@@ -77,8 +76,7 @@ def _enrolled_now(
 
 @plan.command("show")
 @click.argument("name")
-@at_option
-@list_of_site
+@list_at
 def show_plan(name: str, where: str, at: str | None, shown: As) -> None:
     """One plan: what it gives, and everybody who is, was or will be enrolled."""
     from prim_lantern.show.records import Column

@@ -11,16 +11,13 @@ import click
 
 from prim_lantern.cli.changing import How, carry_out, changing, whos
 from prim_lantern.cli.common import (
-    at_option,
     complete_place,
     opened,
     print_json,
     print_lines,
-    site_option,
-    stood_option,
     texts,
 )
-from prim_lantern.cli.listing import As, listing, show_list
+from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.decision import Decision
 from prim_lantern.decide.views.promises import PromiseCheck
 from prim_lantern.errors import BadQuestion
@@ -32,10 +29,7 @@ from prim_lantern.site.moments import written
 @click.command(short_help="Does what was promised hold?")
 @click.option("--ever", is_flag=True, help="At every moment from now on as well.")
 @click.option("--junit", metavar="FILE", help="Write JUnit XML, for a build server.")
-@site_option
-@at_option
-@stood_option
-@listing
+@list_at
 def promises(ever: bool, junit: str | None, where: str, at: str | None, shown: As) -> int:
     """Every promise of the site, and whether it holds: for all of whom it speaks, at every item
     there and below (exit code 1 where one does not)."""

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 import click
 
-from prim_lantern.cli.common import answering, complete_place, opened, print_json, print_lines
+from prim_lantern.cli.common import complete_place, opened, print_json, print_lines
+from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.views.place_view import PlaceView
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
@@ -21,17 +22,32 @@ _HEADINGS = {
 
 @click.command(short_help="What a place is, and what holds there.")
 @click.argument("place", default="site", shell_complete=complete_place)
-@answering
-def show(place: str, where: str, at: str | None, as_json: bool) -> None:
+@list_at
+def show(place: str, where: str, at: str | None, shown: As) -> None:
     """What PLACE is (a path, a category or "site"), who may view it, and every rule, given role,
     limit and promise that holds there: its own first, then what reaches it from elsewhere, the
     nearest first."""
     site = opened(where)
     view = site.place_view(place, at)
-    if as_json:
+    if shown.as_json:
         print_json(view.to_dict())
-        return
-    print_lines(_lines(site, view, at))
+    elif shown.to_csv is not None:
+        show_list(shown, [], list(_records(view)), "", keys=_KEYS)
+    else:
+        print_lines(_lines(site, view, at))
+
+
+_KEYS = ("place", "about", "from", "what", "text", "file", "line")
+
+
+def _records(view: PlaceView) -> Iterator[dict[str, object]]:
+    """A row for each fact, and for each word that holds there."""
+    for fact in view.facts:
+        yield {"place": view.where, "about": "facts", "what": fact.what, "text": fact.text}
+    for source, found in (("here", view.here), ("elsewhere", view.from_elsewhere)):
+        for about, points in found.items():
+            for point in points:
+                yield {"place": view.where, "about": about, "from": source, **point.to_dict()}
 
 
 def _lines(site: Site, view: PlaceView, at: str | None) -> Iterator[str]:

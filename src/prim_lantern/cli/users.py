@@ -14,7 +14,6 @@ from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, login_of, settings
 from prim_lantern.cli.common import (
     answering,
-    at_option,
     complete_who,
     json_option,
     opened,
@@ -26,7 +25,7 @@ from prim_lantern.cli.common import (
     texts,
 )
 from prim_lantern.cli.incoming import rows_of_people
-from prim_lantern.cli.listing import As, list_of_site, listing, show_list
+from prim_lantern.cli.listing import As, list_at, list_of_site, listing, show_list
 from prim_lantern.cli.lists import print_holdings, who_it_is
 from prim_lantern.decide.explain.holdings import holdings as holdings_of
 from prim_lantern.decide.explain.words import listed
@@ -49,8 +48,7 @@ def user() -> None:
 @click.argument("text", default="")
 @click.option("--newest", is_flag=True, help="Those who joined last come first.")
 @click.option("--status", type=click.Choice(STATUSES), help="Only in this state.")
-@at_option
-@list_of_site
+@list_at
 def list_users(
     text: str, newest: bool, status: str | None, where: str, at: str | None, shown: As
 ) -> None:

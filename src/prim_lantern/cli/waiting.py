@@ -7,13 +7,13 @@ from collections.abc import Iterator, Sequence
 import click
 
 from prim_lantern.cli.common import (
-    answering,
     complete_who,
     opened,
     person,
     print_json,
     print_lines,
 )
+from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.views.queue import Own, Queue, Step, Waiting
 from prim_lantern.errors import BadQuestion
@@ -32,8 +32,8 @@ from prim_lantern.site.moments import written
     show_default=True,
     help="Also what becomes public or ends within so many days.",
 )
-@answering
-def queue(who: str | None, days: int, where: str, at: str | None, as_json: bool) -> None:
+@list_at
+def queue(who: str | None, days: int, where: str, at: str | None, shown: As) -> None:
     """What waits for WHO (PRIM_LANTERN_BY, when left out) to publish or send back, the oldest
     first; what of their own waits, and for whom; what becomes public or ends soon."""
     if who is None:
@@ -43,10 +43,29 @@ def queue(who: str | None, days: int, where: str, at: str | None, as_json: bool)
     if login is None:
         raise BadQuestion("Nothing waits for a guest.")
     found = site.queue(login, at, days=days)
-    if as_json:
+    if shown.as_json:
         print_json(found.to_dict())
+    elif shown.to_csv is not None:
+        show_list(shown, [], list(_records(found)), "", keys=_KEYS)
     else:
         print_lines(_lines(site, found, days))
+
+
+_KEYS = ("list", "path", "title", "state", "when", "who", "may", "why")
+
+
+def _records(found: Queue) -> Iterator[dict[str, object]]:
+    """A row for each that waits: to decide, of their own, and what comes."""
+    for each in found.to_decide:
+        row = {**each._asdict(), "state": "in-review", "who": each.authors}
+        yield {**row, "list": "to decide", "when": each.submitted and written(each.submitted.at)}
+    for mine in found.own:
+        why = mine.sent_back and mine.sent_back.reason
+        when = mine.sent_back and written(mine.sent_back.at)
+        row = {**mine._asdict(), "who": mine.waits_for, "why": why, "when": when}
+        yield {**row, "list": "own"}
+    for soon in found.coming:
+        yield {**soon._asdict(), "list": "coming", "when": written(soon.at), "why": soon.what}
 
 
 def _lines(site: Site, found: Queue, days: int) -> Iterator[str]:

@@ -232,12 +232,13 @@ class Lacks:
         return Lack(short, (self.pieces.met(met, about),), missing)
 
     def _not_public(self, reading: Reading) -> Lack:
-        state = reading.subject.state
+        now = reading.subject.state
+        state = words.in_state(now)
         self.pieces.tell_say(reading.drafts, "see-drafts")
         if reading.drafts.answer == NO:
             return self._denied(reading.drafts, "see-drafts")
         text = f"It is {state}; {self.pieces.name} is no author and may not see drafts here"
-        needed = f"The right to see drafts here, or that it is published (now: {state})"
+        needed = f"The right to see drafts here, or that it is published (now: {now})"
         missing = Point("right", needed, None, "see-drafts")
         return Lack(f"it is {state}, and they may not see drafts", (Point("state", text),), missing)
 

@@ -44,7 +44,7 @@ def _failing(
         end = until if over else since
         why.append((0, f"that {'ended' if over else 'starts'} on {written(end)}" if end else ""))
     if clause.states is not None and about.state not in clause.states:
-        why.append((1, f"now it is {about.state}"))
+        why.append((1, f"now it is {words.in_state(about.state)}"))
     author = reference.is_author(login, about)
     if (clause.whose == "own" and not author) or (clause.whose == "others" and author):
         why.append((2, f"{name} is {'an author' if author else 'no author'} of it"))

@@ -52,7 +52,8 @@ class Reasons:
         if reading.all_access is not None:
             return self._all_access(reading.all_access)
         self.pieces.tell_say(reading.say, "read")
-        short = f"it is {reading.subject.state}"
+        state = words.in_state(reading.subject.state)
+        short = f"it is {state}"
         past = [each.let_past_by for each in reading.met if each.let_past_by is not None]
         self.pieces.because += [self.pieces.clause(each, "read") for each in past]
         open_to = self.pieces.open_to(reading)
@@ -63,7 +64,7 @@ class Reasons:
         elif reading.author:
             short = f"{short}, and they are an author"
             self.pieces.because.append(
-                Point("state", f"It is {reading.subject.state}; {self.pieces.name} is an author")
+                Point("state", f"It is {state}; {self.pieces.name} is an author")
             )
         else:
             short = f"{short}, and they may see drafts"

@@ -73,6 +73,11 @@ def listed(words: Iterable[str], last: str = "and") -> str:
     return f" {last} ".join(filter(None, [", ".join(words[:-1]), words[-1]])) if words else ""
 
 
+def in_state(state: str) -> str:
+    """What an item in a state is."""
+    return {"draft": "a draft", "in-review": "in review"}.get(state, state)
+
+
 def some(paths: Sequence[str], most: int = 4) -> str:
     """The first few of some paths, and how many more there are."""
     shown = ", ".join(paths[:most])
