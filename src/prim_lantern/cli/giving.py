@@ -22,6 +22,7 @@ from prim_lantern.decide.abilities import beyond, next_lower
 from prim_lantern.decide.explain import words
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import written
 from prim_lantern.site.names import folded
 from prim_lantern.site.places import REACHES, way_to
 from prim_lantern.site.rights import WHOSE
@@ -174,6 +175,18 @@ def list_rules(text: str | None, where: str, shown: As) -> None:
         {
             "name": name,
             "id": each.id,
+            "allow": each.allow,
+            "actions": list(each.actions),
+            "to": list(map(str, each.to)),
+            "where": each.place.name if each.place.kind != "site" else "site",
+            "reach": each.place.reach,
+            "kinds": list(each.kinds),
+            "whose": each.whose,
+            "in_state": list(each.in_state),
+            "from": each.period.since and written(each.period.since),
+            "until": each.period.until and written(each.period.until),
+            "no_exceptions": each.no_exceptions,
+            "note": each.note,
             "says": words.rule(data, each).partition(": ")[2],
             "written": str(each.origin or ""),
         }
@@ -186,7 +199,7 @@ def list_rules(text: str | None, where: str, shown: As) -> None:
         Column("written", "Written at", shed=1),
     ]
     empty = "There is no rule yet." if text is None else f"No rule names {text} itself."
-    show_list(shown, columns, records, empty, keys=["name", "id", "says", "written"])
+    show_list(shown, columns, records, empty, keys=list(records[0]) if records else ["name"])
 
 
 @rule.command("remove")

@@ -8,7 +8,7 @@ import sys
 
 import click
 
-from prim_lantern.errors import PrimLanternError
+from prim_lantern.errors import PrimLanternError, UnknownName
 
 # Each command is in a module of `cli` that is loaded when it is used.
 _COMMANDS = {
@@ -192,8 +192,12 @@ def _complain(message: str, error: Exception | None = None) -> None:
         import json
 
         told = {"error": type(error).__name__ if error is not None else "Stopped"}
-        data = {} if error is None else {k: v for k, v in vars(error).items() if _is_plain(v)}
-        click.echo(json.dumps({**told, "message": message, **data}, ensure_ascii=False), err=True)
+        known = {} if error is None else vars(error)
+        data = {k: v for k, v in known.items() if _is_plain(v) and not k.startswith("_")}
+        if isinstance(error, UnknownName):
+            data["suggestions"] = error.suggestions
+        whole = {**told, **data, "message": message}
+        click.echo(json.dumps(whole, ensure_ascii=False), err=True)
         return
     from prim_lantern.show.terminal import wrapped
 

@@ -80,10 +80,13 @@ def folded(text: str) -> str:
 
 
 def nearest(name: str, known: Collection[str], most: int = 2) -> tuple[str, ...]:
-    """The known names nearest to `name`, best first; none when nothing is near.
+    """The known names nearest to `name`, best first, else those of which a word is near; none when
+    nothing is.
 
     >>> nearest("volunters", ["keepers", "volunteers"])
     ('volunteers',)
+    >>> nearest("kitt", ["kit.farrow", "volunteers"])
+    ('kit.farrow',)
     """
     from difflib import get_close_matches  # only when something is wrong
 
@@ -92,7 +95,14 @@ def nearest(name: str, known: Collection[str], most: int = 2) -> tuple[str, ...]
     if wanted in spelled:  # the same but for case
         return (spelled[wanted],)
     close = get_close_matches(wanted, spelled, n=most, cutoff=0.62)
-    return tuple(spelled[each] for each in close)
+    if close:
+        return tuple(spelled[each] for each in close)
+    by_word: dict[str, str] = {}
+    for each in spelled:
+        for word in re.split(r"[^\w]+", each):
+            by_word.setdefault(word, each)
+    near = get_close_matches(wanted, by_word, n=most, cutoff=0.75)
+    return tuple(dict.fromkeys(spelled[by_word[word]] for word in near))
 
 
 class Near:
