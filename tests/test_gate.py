@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from operations import random_proposal
 from prim_lantern.change.gate import Judged
 from prim_lantern.change.gate.gains import Gains
-from prim_lantern.change.gate.pictures import Pictures
+from prim_lantern.change.gate.pictures import Pictures, go_together
 from prim_lantern.change.gate.plain import Plain, filed
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.stand_ins import login_of
@@ -37,7 +37,8 @@ def pictured(rng, picture, whos) -> Subject:
     """Any item that could stand there, of somebody or nobody."""
     sort = rng.choice(picture.sorts)
     about = rng.choice(picture.ways(sort)).about
-    some = rng.choice(picture.filings)
+    one, other = rng.choice(picture.entries(())), rng.choice(picture.entries(()))
+    some = (*one, *other) if go_together(one, other) else one
     return filed(about, *some)._replace(authors=frozenset(whos))
 
 

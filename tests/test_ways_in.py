@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 import prim_lantern as pl
+from prim_lantern.change.gate import pictures
 from prim_lantern.change.operations import people
 
 NOW = "2027-05-10"
@@ -441,3 +442,46 @@ def test_nobody_signs_up_into_all_access_by_what_they_say_of_themselves(site):
         with pytest.raises(pl.BadChange, match="would come to all access"):
             site.sign_up(login, email=email)
     assert site.sign_up("zed") == "zed"
+
+
+THREE = """
+default_readership = "crew"
+[category_sets.topic]
+"a" = "A"
+[category_sets.area]
+"b" = "B"
+[category_sets.mood]
+"c" = "C"
+[groups.crew]
+[readerships.crew]
+readers = ["group:crew"]
+[kinds.post]
+filed_under = ["topic", "area", "mood"]
+[[rules]]
+allow = ["edit"]
+to = ["guests"]
+where = "topic:a"
+in_state = ["draft"]
+[[rules]]
+allow = ["see-drafts"]
+to = ["guests"]
+where = "area:b"
+[[rules]]
+allow = ["read", "see-drafts", "manage-rights"]
+to = ["user:cyd"]
+where = "mood:c"
+"""
+
+
+@pytest.mark.parametrize("few", [12, 1])
+def test_what_three_categories_open_together_is_seen(make_folder, monkeypatch, few):
+    """Guests would edit drafts under all three; whoever lets them read under one could not."""
+    site = pl.open_site(
+        make_folder(THREE, "cyd,Cyd,,active,,,", "/x,post,X,mo,,draft,topic:a;area:b;mood:c,,,,")
+    )
+    monkeypatch.setattr(pictures, "_FEW", few)
+    with pytest.raises(pl.NotAllowed, match="edit"):
+        site.change(by="cyd").allow("read", to="guests", where="mood:c").make()
+    site.change(by="mo").deny("edit", to="guests", where="topic:a").make()  # now nothing is opened
+    site.change(by="cyd").allow("read", to="guests", where="mood:c").make()
+    assert site.may(None, "read", "/x")

@@ -12,7 +12,7 @@ from itertools import product
 import numpy as np
 
 from prim_lantern.change.gate.pictures import Picture, Way
-from prim_lantern.change.gate.said import Said, effort
+from prim_lantern.change.gate.said import Said, effort, touched_among
 from prim_lantern.change.gate.spots import Entry, Question, Spot
 
 _TOUCHED = np.ones(1, dtype=np.bool_)
@@ -34,15 +34,17 @@ def find(
 ) -> Found:
     """One of them for each way in which answers come out as looked for; what is filed under little
     comes first. Without `filed`, only what is filed under nothing: that is quickly found."""
-    entries = [Entry("", ()), *(Entry(*each) for each in picture.of_one_root if filed)]
     if question.whole:
-        yield from _one_by_one(question, ways, entries, spend)
+        yield from _one_by_one(question, ways, picture.entries(()) if filed else [()], spend)
         return
     by_case: dict[object, list[Way]] = {}
     for way in ways:
         case = tuple(way.on(lane.answers.ground)[1] for lane in question.lanes)
         by_case.setdefault(case, []).append(way)
     for some in by_case.values():
+        entries: list[Entry] = [()]
+        if filed:
+            entries = picture.entries(touched_among(question, some[0], picture.categories))
         spend(effort(question, some, entries))
         said = Said(question, some, entries)
         if len(said.persons) and len(said.ways):
@@ -78,9 +80,7 @@ def _one_by_one(
             for other in entries if question.filing else entries[: at + 1]:
                 if not question.goes_with(one, other):
                     continue
-                touched = on_way or any(
-                    by_filing(way, each.categories) for each in (one, other) if each.categories
-                )
+                touched = on_way or any(by_filing(way, each) for each in (one, other) if each)
                 spend(effort(question, [way], [one]))
                 spot = question.spot(way, one, other)
                 if touched and not question.same(spot):

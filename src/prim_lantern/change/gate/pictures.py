@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Collection, Hashable, Iterator, Sequence
 from functools import cached_property
 from itertools import combinations
 from typing import Final, NamedTuple
@@ -15,6 +15,8 @@ from prim_lantern.decide.subject import FRESH, Subject
 from prim_lantern.site.content import PUBLISHED, STATES, Kind
 from prim_lantern.site.places import Place, category_and_above, is_above, way_to
 from prim_lantern.site.who import Who
+
+_FEW: Final = 12  # categories, any two of which are put together with others
 
 READING: Final = ("read", "see-drafts")
 """What everything else rests on."""
@@ -136,8 +138,8 @@ class Pictures:
 
 class Picture:
     """What words about some actions tell apart: at and below every path that is spoken of, of
-    every kind and state, filed under nothing, under each category that is spoken of, and under
-    any two of them.
+    every kind and state, filed under nothing, under each category that is spoken of, under any
+    two of them, and under three or four; see `entries`.
 
     Whose an item is comes on top. Kinds and states that all words treat alike stand for each other.
     """
@@ -171,24 +173,18 @@ class Picture:
         """The categories that are spoken of."""
         return sorted({each.name for each in self._places if each.kind == "category"})
 
-    @cached_property
-    def of_one_root(self) -> list[tuple[str, tuple[str, ...]]]:
-        """Each category, and any two below one root of which neither is above the other, with the
-        root."""
-        by_root: dict[str, list[str]] = {}
-        for category in self.categories:
-            by_root.setdefault(category.partition("/")[0], []).append(category)
-        return [
-            (root, filing)
-            for root, some in by_root.items()
-            for filing in (*((each,) for each in some), *_apart(some))
+    def entries(self, touched: Collection[str]) -> list[tuple[str, ...]]:
+        """What filings are put together of, any two of them: nothing, each category, and any two
+        that are below one root, or of which one is among few that a change touches; any two at all
+        where few are spoken of."""
+        few = len(self.categories) <= _FEW
+        with_any = touched if len(touched) <= _FEW else ()
+        pairs = [
+            pair
+            for pair in _apart(self.categories)
+            if few or _root(pair[0]) == _root(pair[1]) or any(each in with_any for each in pair)
         ]
-
-    @cached_property
-    def filings(self) -> list[tuple[str, ...]]:
-        """The categories under which something is pictured: none, each, and any two of which
-        neither is above the other."""
-        return [(), *((each,) for each in self.categories), *_apart(self.categories)]
+        return [(), *((each,) for each in self.categories), *pairs]
 
     @cached_property
     def sorts(self) -> list[Sort]:
@@ -260,6 +256,16 @@ class Picture:
             if all(engine.data.is_page(way[number]) for engine in self.engines):
                 return number
         return 0
+
+
+def go_together(one: Sequence[str], other: Sequence[str]) -> bool:
+    """Whether an item is pictured under some categories and others at once: they are of different
+    roots, so that none is above another."""
+    return set(map(_root, one)).isdisjoint(map(_root, other))
+
+
+def _root(category: str) -> str:
+    return category.partition("/")[0]
 
 
 def _apart(categories: Sequence[str]) -> Iterator[tuple[str, str]]:

@@ -156,6 +156,18 @@ class Said:
         return found
 
 
+def touched_among(question: Question, way: Way, categories: Sequence[str]) -> set[str]:
+    """The categories at which something is said that a change touches: for items of the case of a
+    way."""
+    by_filing = question.filed_touched or (lambda *_: False)
+    entries: list[Entry] = [(each,) for each in categories]
+    found = {each for each in categories if by_filing(way, (each,))}
+    for was, now in question.pairs if entries else ():
+        one, other = (_filed(question.lanes[each], way, entries) for each in (was, now))
+        found.update(categories[each] for each in (one != other).any(axis=1).nonzero()[0].tolist())
+    return found
+
+
 def effort(question: Question, ways: Sequence[Way], entries: Sequence[Entry]) -> int:
     """How much there is to look at, in some millionths of a second."""
     return len(question.lanes) * (len(ways) + len(entries)) * (_EACH + question.people // _PEOPLE)
@@ -180,8 +192,8 @@ def _filed(lane: Lane, way: Way, entries: Sequence[Entry]) -> Codes:
 
     nothing = np.zeros(len(answers.spread.masks), dtype=np.int64)
     if lane.how in (TOGETHER, FIRST):
-        return np.stack([of(each.categories) if each.categories else nothing for each in entries])
-    alone = [[of([category]) for category in each.categories] for each in entries]
+        return np.stack([of(each) if each else nothing for each in entries])
+    alone = [[of([category]) for category in each] for each in entries]
     return np.stack(
         [some[0] | some[-1] << FILED if some else nothing + _NOT_ASKED for some in alone]
     )
@@ -195,7 +207,7 @@ def _touched(
     return (
         np.array([by_way(each) for each in ways], dtype=np.bool_),
         np.array(
-            [bool(each.categories) and by_filing(ways[0], each.categories) for each in entries],
+            [bool(each) and by_filing(ways[0], each) for each in entries],
             dtype=np.bool_,
         ),
     )

@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from prim_lantern.change.gate.pictures import Way
+from prim_lantern.change.gate.pictures import Way, go_together
 from prim_lantern.change.gate.spread import Answers, Bools, Spread
 from prim_lantern.decide.subject import Subject, with_above
 
@@ -71,12 +71,9 @@ def any_of(values: Sequence[Bools], some: Sequence[range]) -> Bools:
     return found
 
 
-class Entry(NamedTuple):
-    """Something that an item may be filed under: nothing, a category, or two of one root."""
-
-    root: str
-    categories: tuple[str, ...]
-
+Entry = tuple[str, ...]
+"""What an item may be filed under, together with another entry: nothing, or one or two
+categories."""
 
 Shows = Callable[[Sequence[Bools], Bools], Bools]
 
@@ -113,17 +110,14 @@ class Question(NamedTuple):
         return bool(both) and all(bool((was.of(spot) == now.of(spot)).all()) for was, now in both)
 
     def goes_with(self, one: Entry, other: Entry) -> bool:
-        """Whether an item may be filed under both: of different roots, or nothing; or first under
-        nothing or a category, and then under another."""
+        """Whether an item may be filed under both; or first under nothing or a category, and then
+        under another."""
         if self.filing:
-            return len(one.categories) < 2 and len(other.categories) == 1
-        if not one.categories or not other.categories:
-            return True
-        single = len(one.categories) == len(other.categories) == 1
-        return single and one.root != other.root
+            return len(one) < 2 and len(other) == 1
+        return go_together(one, other)
 
     def spot(self, way: Way, one: Entry, other: Entry) -> Spot:
         """The item that is pictured by a way and two entries."""
         if self.filing:
-            return Spot.of(way, one.categories, other.categories)
-        return Spot.of(way, (*one.categories, *other.categories))
+            return Spot.of(way, one, other)
+        return Spot.of(way, (*one, *other))
