@@ -12,7 +12,7 @@ from operations import random_proposal
 from prim_lantern.change.gate import Judged
 from prim_lantern.change.gate.gains import Gains
 from prim_lantern.change.gate.pictures import Pictures, go_together
-from prim_lantern.change.gate.plain import Plain, filed
+from prim_lantern.change.gate.plain import Plain, filed, may
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.decide.subject import Subject
@@ -99,6 +99,13 @@ def final_words(data):
 
 def assert_opens(judged, gain, said):
     plain, about = Plain(judged, gain.at), gain.about
+    if gain.own and about.authors and gain.who not in about.authors:  # made an author
+        theirs = about._replace(authors=about.authors | {gain.who})
+        assert may(plain.after, gain.who, gain.action, theirs), (gain, said)
+        was_there = gain.who in judged.base.users
+        assert not (was_there and may(plain.before, gain.who, gain.action, about)), (gain, said)
+        assert not plain.holds(gain.action, about, gain.category), (gain, said)
+        return
     own = isinstance(about, Subject) and gain.own and not about.authors
     theirs = about._replace(authors=frozenset({judged.by})) if own else about
     about = about._replace(authors=frozenset({gain.who})) if own else about

@@ -6,7 +6,7 @@ import secrets
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from types import TracebackType
-from typing import Any, Protocol
+from typing import Any
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.effects.effects import Effects
@@ -15,18 +15,15 @@ from prim_lantern.change.effects.nothing import why_nothing
 from prim_lantern.change.effects.second_thoughts import cautions_of
 from prim_lantern.change.effects.summary import Line, lines_later, lines_of
 from prim_lantern.change.gate import Judged, lost_by, missing_for, whom_to_ask
-from prim_lantern.change.operations import (
-    operation_from,
-    people,
-)
+from prim_lantern.change.operations import invitations, operation_from
 from prim_lantern.change.operations.base import Made, Operation, Texts
 from prim_lantern.change.operations.renaming import with_login
 from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit, new_logins
-from prim_lantern.change.undoing import Resting, resting_on
-from prim_lantern.decide.engine import Engine
+from prim_lantern.change.undoing import resting_on
+from prim_lantern.changeable import Changeable
 from prim_lantern.errors import (
     BadChange,
     ChangedMeanwhile,
@@ -36,38 +33,8 @@ from prim_lantern.errors import (
 from prim_lantern.site import texts
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, now
-from prim_lantern.site.people import User
 from prim_lantern.site.places import Place
 from prim_lantern.steps import Steps
-from prim_lantern.store.base import Seen, Store
-
-
-class Changeable(Protocol):
-    """What a change asks of the site that it is made on: `Site`, that is."""
-
-    @property
-    def data(self) -> SiteData:
-        """The site as it is here."""
-
-    @property
-    def seen(self) -> Seen:
-        """The site as it was found in the store."""
-
-    @property
-    def store(self) -> Store:
-        """Where it is kept."""
-
-    def take(self, seen: Seen) -> None:
-        """Take over the site as it was found in the store."""
-
-    def engine_for(self, data: SiteData, at: datetime) -> Engine:
-        """What decides at a moment."""
-
-    def turn_between(self, one: datetime, other: datetime) -> bool:
-        """Whether something changes by itself between two moments."""
-
-    def find_users(self, text: str) -> list[User]:
-        """The users whom a text fits."""
 
 
 @explains_its_arguments()
@@ -94,7 +61,7 @@ class Change(Steps):
         self._begin(site, site.seen.data.login(by), reason)
 
     @classmethod
-    def of_newcomer(cls, site: Changeable, new: people.SignUp) -> Change:
+    def of_newcomer(cls, site: Changeable, new: invitations.SignUp) -> Change:
         """The change by which somebody signs up by themselves."""
         change = cls.__new__(cls)
         change._begin(site, new.login, "Signed up")
@@ -130,9 +97,9 @@ class Change(Steps):
         """Add a step: an operation, or one as plain data (`{"do": "give", …}`)."""
         if isinstance(operation, Mapping):
             operation = operation_from(operation)
-        if isinstance(operation, people.Accept):
+        if isinstance(operation, invitations.Accept):
             raise BadChange("An invitation is accepted by its link alone.")
-        if isinstance(operation, people.SignUp):
+        if isinstance(operation, invitations.SignUp):
             raise BadChange("Whoever signs up does it by themselves: see Site.sign_up.")
         self._add(operation)
         return self
@@ -142,7 +109,7 @@ class Change(Steps):
         change: the token of the link is all that it asks."""
         if self._asked:
             raise BadChange("An invitation is accepted in a change of its own.")
-        self._add(people.Accept(login, people.hash_of(token)))
+        self._add(invitations.Accept(login, invitations.hash_of(token)))
         return self
 
     def _add(self, operation: Operation) -> None:
@@ -160,7 +127,7 @@ class Change(Steps):
     @property
     def _is_nobodys(self) -> bool:
         """Whether it asks for no right."""
-        return any(isinstance(each, people.NOBODYS) for each in self._asked)
+        return any(isinstance(each, invitations.NOBODYS) for each in self._asked)
 
     def undo(self, number: int) -> Change:
         """Add the step that takes back a change of the history.
@@ -182,7 +149,7 @@ class Change(Steps):
             resting = resting_on(self._proposal.data, record, self._site.store.touching(record))
             if not resting.numbers:
                 raise
-            raise BadChange(_rests(number, resting)) from error
+            raise BadChange(resting.why(number)) from error
         self._asked.append(record)
         self._effects = None
         return self
@@ -221,8 +188,8 @@ class Change(Steps):
         token = secrets.token_urlsafe(32)
         until = Duration.read(lasts).after(self._proposal.made.at.replace(microsecond=0))
         self.do(
-            people.Invite(
-                login, people.hash_of(token), until, name, email, groups, attributes or {}
+            invitations.Invite(
+                login, invitations.hash_of(token), until, name, email, groups, attributes or {}
             )
         )
         return token
@@ -430,13 +397,3 @@ class Change(Steps):
     ) -> None:
         if kind is None and not self._made:
             self.make()
-
-
-def _rests(number: int, resting: Resting) -> str:
-    """Why a change cannot be taken back by itself: the nearest of those that rest on it."""
-    count, named = len(resting.numbers), ", ".join(map(str, resting.numbers[:5]))
-    least = "" if resting.all else "at least "
-    more = f" and {least}{count - 5} more" if count > 5 else ""
-    rest = f"change {named} rests" if count == 1 else f"changes {named}{more} rest"
-    first = "that" if count == 1 else "those, in this order,"
-    return f"Change {number} cannot be taken back by itself: {rest} on it. Take back {first} first."

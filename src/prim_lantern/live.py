@@ -118,7 +118,7 @@ class Site(Overviews):
         The person is active from now on. Raises `BadChange` for a link that is not known, was
         replaced or cancelled, or has ended.
         """
-        from prim_lantern.change.operations.people import hash_of
+        from prim_lantern.change.operations.invitations import hash_of
 
         wanted = hash_of(token)
         invitations = self.data.invitations.values()
@@ -145,7 +145,7 @@ class Site(Overviews):
         >>> site.history()[-1].by
         'wren.hale'
         """
-        from prim_lantern.change.operations.people import SignUp
+        from prim_lantern.change.operations.invitations import SignUp
         from prim_lantern.changing import Change
 
         Change.of_newcomer(self, SignUp(login, name, email, groups)).make()

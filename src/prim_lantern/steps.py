@@ -9,6 +9,7 @@ from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.operations import (
     content,
     groups,
+    invitations,
     kinds,
     people,
     plans,
@@ -49,7 +50,7 @@ class Steps:
     add_user = _adding(people.AddUser)
     import_people = _adding(people.ImportPeople)
     change_user = _adding(people.ChangeUser)
-    cancel_invitation = _adding(people.CancelInvitation)
+    cancel_invitation = _adding(invitations.CancelInvitation)
     suspend = _adding(people.Suspend)
     bring_back = _adding(people.BringBack)
     remove_user = _adding(people.RemoveUser)

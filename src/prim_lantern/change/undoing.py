@@ -23,6 +23,16 @@ class Resting(NamedTuple):
     numbers: tuple[int, ...]
     all: bool = True
 
+    def why(self, number: int) -> str:
+        """Why a change cannot be taken back by itself: the nearest of those that rest on it."""
+        count, named = len(self.numbers), ", ".join(map(str, self.numbers[:5]))
+        least = "" if self.all else "at least "
+        more = f" and {least}{count - 5} more" if count > 5 else ""
+        rest = f"change {named} rests" if count == 1 else f"changes {named}{more} rest"
+        first = "that" if count == 1 else "those, in this order,"
+        alone = f"Change {number} cannot be taken back by itself"
+        return f"{alone}: {rest} on it. Take back {first} first."
+
 
 def resting_on(data: SiteData, record: Record, later: Sequence[Record]) -> Resting:
     """The later changes that have to be taken back before a change can be.

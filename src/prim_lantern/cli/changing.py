@@ -10,7 +10,8 @@ from typing import Any, NamedTuple
 
 import click
 
-from prim_lantern.changing import Change, Changeable
+from prim_lantern.changeable import Changeable
+from prim_lantern.changing import Change
 from prim_lantern.cli.common import (
     gathered,
     json_option,

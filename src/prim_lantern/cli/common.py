@@ -19,7 +19,7 @@ from prim_lantern.site.people import User
 from prim_lantern.site.who import AUDIENCES
 
 if TYPE_CHECKING:
-    from prim_lantern.changing import Changeable  # asking does without it
+    from prim_lantern.changeable import Changeable  # asking does without it
 
 _Command = TypeVar("_Command", bound=Callable[..., Any])
 _GUEST_WORDS = ("guest", "guests", "a guest")

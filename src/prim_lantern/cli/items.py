@@ -9,7 +9,8 @@ from typing import Any
 
 import click
 
-from prim_lantern.changing import Change, Changeable
+from prim_lantern.changeable import Changeable
+from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of
 from prim_lantern.cli.common import complete_place, opened, person, person_or_anybody
 from prim_lantern.cli.listing import As, list_at, list_of_site, show_list

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Set
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
+from prim_lantern.decide.subject import Subject
 from prim_lantern.site.actions import EVERY_ACTION, brought_by
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period
@@ -179,3 +180,10 @@ def _with_what_it_brings(data: SiteData, clause: Clause) -> Iterator[Clause]:
     if "read" in brings and ("read" not in clause.actions or clause.states):
         # Reading comes along in every state.
         yield replace(clause, actions=frozenset({"read"}), states=None, brought=True)
+
+
+def outweighs(a: Clause, b: Clause, about: Subject) -> bool:
+    """Whether clause a outweighs clause b: nearer, or the same place and a higher rank."""
+    if a.place.spot == b.place.spot:
+        return a.who.rank > b.who.rank
+    return about.nearer(a.place, b.place)

@@ -11,7 +11,7 @@ from datetime import datetime
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
-from prim_lantern.decide.clauses import Clause, clauses_of
+from prim_lantern.decide.clauses import Clause, clauses_of, outweighs
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.trace import (
     NO,
@@ -30,7 +30,7 @@ from prim_lantern.decide.trace import (
 )
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import SITE, Place, is_above
+from prim_lantern.site.places import SITE, Place, is_above, is_at_or_below
 from prim_lantern.site.rights import OTHERS, OWN, PlaceSetting, Readership
 from prim_lantern.site.who import Who
 
@@ -126,23 +126,18 @@ class Reference:
         matching = self.matching(login, action, about)
         return next((each for each in matching if each.no_exceptions), None)
 
-    @staticmethod
-    def outweighs(a: Clause, b: Clause, about: Subject) -> bool:
-        """Whether clause a outweighs clause b: nearer, or the same place and a higher rank."""
-        if a.place.spot == b.place.spot:
-            return a.who.rank > b.who.rank
-        return about.nearer(a.place, b.place)
-
     def say(self, login: str | None, action: str, about: Subject) -> Say:
         """What the clauses come to for a user, an action and a subject."""
         matching = [each for each in self.matching(login, action, about) if not each.no_exceptions]
         cut_at = self.rights_cut_at(about)
-        cut_off = [each for each in matching if each.allow and not _is_inside(each.place, cut_at)]
+        cut_off = [
+            each for each in matching if each.allow and not is_at_or_below(each.place, cut_at)
+        ]
         speaking = [each for each in matching if each not in cut_off]
         left: list[Clause] = []
         outweighed: list[tuple[Clause, Clause]] = []
         for clause in speaking:
-            by = [each for each in speaking if self.outweighs(each, clause, about)]
+            by = [each for each in speaking if outweighs(each, clause, about)]
             if by:
                 outweighed.append((clause, by[0]))
             else:
@@ -189,7 +184,7 @@ class Reference:
         nearest, own = cutting[-1], cutting[-1] in about.own_paths
         counts = [
             each.readership.no_exceptions
-            or _is_inside(each.place, nearest)
+            or is_at_or_below(each.place, nearest)
             or (each.place.kind == "category" and not own)
             for each in met
         ]
@@ -402,10 +397,3 @@ class Reference:
         return Managing(
             allowed, action, about, final_deny=final_deny, all_access=all_access, say=say
         )
-
-
-def _is_inside(place: Place, path: str | None) -> bool:
-    """Whether a place is this path or a path below it (always, where no path cuts off)."""
-    if path is None:
-        return True
-    return place.kind == "path" and (place.name == path or is_above(path, place.name))

@@ -103,3 +103,10 @@ def category_and_above(category: str) -> tuple[str, ...]:
 def tree_order(path: str) -> tuple[str, ...]:
     """A sort key that puts each path right before what is below it."""
     return tuple(path.split("/")) if path != "/" else ("",)
+
+
+def is_at_or_below(place: Place, path: str | None) -> bool:
+    """Whether a place is this path or a path below it (always, where no path cuts off)."""
+    if path is None:
+        return True
+    return place.kind == "path" and (place.name == path or is_above(path, place.name))

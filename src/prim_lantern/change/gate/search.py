@@ -12,16 +12,15 @@ import numpy as np
 from prim_lantern.change.gate.differing import Differing
 from prim_lantern.change.gate.finals import final_actions
 from prim_lantern.change.gate.finding import find
+from prim_lantern.change.gate.gained import Gain, Gained, Sides, lost
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.people import Person, Stretch
 from prim_lantern.change.gate.pictures import Picture, Pictures, Sort
 from prim_lantern.change.gate.shortfall import CREATE, FILE
-from prim_lantern.change.gate.spots import EACH, FIRST, NEXT, Asks, Lane, Question, all_of, any_of
-from prim_lantern.change.gate.spread import Bools, Spread
+from prim_lantern.change.gate.spots import EACH, FIRST, NEXT, Lane, Question
+from prim_lantern.change.gate.spread import Spread
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.asked import Asked
-from prim_lantern.decide.engine.people import ANYBODY, GUEST
-from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.decide.subject import FRESH, Subject, with_above
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
@@ -50,45 +49,6 @@ class Effort:
 
 _LIKELY: Final = 12
 AT_MOST: Final = 8_000_000  # some ten seconds
-
-
-class Gain(NamedTuple):
-    """What somebody could newly do, or be freed of: the first of its sort that was found.
-
-    `about` is the pictured item, or the place for an action of managing; `own` says whether it
-    would be their own, and `by_own` whether it is by the one who makes the change. `unsure` says
-    that it would take too long to find out whether anybody could.
-    """
-
-    who: str | None
-    action: str
-    about: Subject | Place
-    at: datetime
-    own: bool = False
-    by_own: bool = False
-    category: str | None = None
-    unsure: bool = False
-
-
-class Sides(NamedTuple):
-    """Some people before and after; `earlier` is before a change of one's own that is taken back:
-    what they could do then they may come to again."""
-
-    people: Sequence[Person]
-    was: Spread
-    now: Spread
-    earlier: tuple[Spread, ...]
-
-    @classmethod
-    def of(cls, stretch: Stretch, people: Sequence[Person]) -> Sides:
-        """The same people at one time."""
-        then = stretch.then
-        return cls(
-            people,
-            Spread(stretch.before, [each.before for each in people]),
-            Spread(stretch.after, [each.after for each in people]),
-            () if then is None else (Spread(then, [_mask(then, each) for each in people]),),
-        )
 
 
 class Sought(NamedTuple):
@@ -237,7 +197,7 @@ class Search:
         for author in (False, True):
             asked, sides = Asked("read", author=author), self.sides(author)
             lanes = [Lane(each.asked(asked)) for each in (sides.now, sides.was)]
-            question = Question(lanes, (_lost,), pairs=((1, 0),))
+            question = Question(lanes, (lost,), pairs=((1, 0),))
             picture = self.pictures.of("read")
             found[author] = bool(sides.people) and any(
                 True
@@ -254,7 +214,13 @@ class Search:
             return [Lane(spread.asked(Asked("read", author=own)))]
 
         first = self._differing.read_first(self.stretch, asked.action)
-        gained = Gained(self, asked.author, asks, read_first=to_read if first else None)
+        gained = Gained(
+            self.sides(asked.author),
+            self.maker,
+            asked.author,
+            asks,
+            read_first=to_read if first else None,
+        )
         picture = self.pictures.of(asked.action)
         return Sought(gained.question, asked, picture, picture.sorts)
 
@@ -296,11 +262,13 @@ class Search:
 
         picture, asked = self.pictures.of("create", "file-under"), CREATE._replace(author=author)
         parts = [each for each in picture.sorts if each.page_kinds]
-        yield Sought(Gained(self, author, create).question, asked, picture, parts)
+        yield Sought(
+            Gained(self.sides(author), self.maker, author, create).question, asked, picture, parts
+        )
         if author:
             draft = picture.sorts[0].state if picture.sorts else None  # that stands for drafts
             drafts = [e for e in picture.sorts if not e.page_kinds and e.state == draft]
-            gained = Gained(self, author, create_filed, whose=(True,))
+            gained = Gained(self.sides(author), self.maker, author, create_filed, whose=(True,))
             yield Sought(gained.question, asked, picture, drafts)
 
     def _of_filing(self, author: bool) -> Sought:
@@ -310,7 +278,7 @@ class Search:
             read = Lane(spread.asked(Asked("read", author=own)), FIRST)
             return [read, Lane(spread.asked(FILE._replace(author=own)), NEXT)]
 
-        gained = Gained(self, author, asks, filing=True)
+        gained = Gained(self.sides(author), self.maker, author, asks, filing=True)
         picture = self.pictures.of("file-under")
         asked = FILE._replace(author=author)
         return Sought(gained.question, asked, picture, picture.sorts)
@@ -359,84 +327,12 @@ class Search:
                 if not sides.people:
                     continue
                 lanes = [Lane(each.asked(asked), kept=True) for each in (sides.was, sides.now)]
-                freed = Question(lanes, (_lost,), pairs=((0, 1),))
+                freed = Question(lanes, (lost,), pairs=((0, 1),))
                 for ways in map(picture.ways, picture.sorts):
                     for _, person, spot in find(freed, ways, picture):
                         login = sides.people[person].login
                         yield Gain(login, action, spot.about, self.stretch.start, author)
                         return
-
-
-def _lost(values: Sequence[Bools], _: Bools) -> Bools:
-    was, now = values
-    return was & ~now
-
-
-class Gained:
-    """What some gain that the one who makes a change does not hold, as a question; and, after that,
-    what they gain of their own that the maker may not do for others, or the other way round."""
-
-    def __init__(
-        self,
-        search: Search,
-        author: bool,
-        asks: Asks,
-        *,
-        whose: Sequence[bool] = (False, True),
-        read_first: Asks | None = None,
-        filing: bool = False,
-    ) -> None:
-        """`whose` are the items that may be looked at: another's, the maker's own. With
-        `read_first`, only what the maker may read has to be looked at."""
-        self._author = author
-        self._lanes: list[Lane] = []
-        sides = search.sides(author)
-        self._was, self._now = (self._both(asks(each, author)) for each in (sides.was, sides.now))
-        self._earlier = [self._both(asks(each, author)) for each in sides.earlier]
-        self._makers = {
-            own: [self._both(asks(each, own)) for each in search.maker] for own in whose
-        }
-        self._reads = {
-            own: [self._both(read_first(each, own)) for each in search.maker] if read_first else []
-            for own in whose
-        }
-        shows = (self._shows, self._suspects) if len(whose) > 1 else (self._shows,)
-        pairs = tuple(zip(self._was, self._now, strict=True))
-        self.question = Question(self._lanes, shows, pairs, filing=filing)
-
-    def _both(self, lanes: Sequence[Lane]) -> range:
-        """Take some lanes that have to answer yes together."""
-        self._lanes += lanes
-        return range(len(self._lanes) - len(lanes), len(self._lanes))
-
-    def _shows(self, values: Sequence[Bools], _: Bools) -> Bools:
-        return self._looked_at(values) & ~self._held(values, self._author)
-
-    def _suspects(self, values: Sequence[Bools], _: Bools) -> Bools:
-        return self._looked_at(values) & ~self._held(values, not self._author)
-
-    def _looked_at(self, values: Sequence[Bools]) -> Bools:
-        gained = all_of(values, self._now) & ~any_of(values, [self._was, *self._earlier])
-        unread = [
-            self._held(values, own) | ~any_of(values, reads)
-            for own, reads in self._reads.items()
-            if reads
-        ]
-        return gained & ~np.logical_and.reduce(unread) if unread else gained
-
-    def _held(self, values: Sequence[Bools], own: bool) -> Bools:
-        return any_of(values, self._makers[own])
-
-
-def _mask(engine: Engine, person: Person) -> int:
-    """The mask of somebody on another site; that of a guest where they are not there."""
-    login, data = person.login, engine.data
-    if login is None:
-        return GUEST
-    if login.startswith(STAND_IN):
-        group = login.removeprefix(f"{STAND_IN}group:")
-        return engine.crowd[login][0] if group in data.groups else ANYBODY
-    return engine.crowd.mask_if_active(login, engine.at) if login in data.users else GUEST
 
 
 def plain_actions(data: SiteData) -> list[str]:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from prim_lantern.change.gate.gained import Gain
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.missing import Missing, from_the_top
-from prim_lantern.change.gate.search import Gain
 from prim_lantern.decide.stand_ins import STAND_IN, stand_in
 from prim_lantern.decide.subject import FRESH, Subject
 from prim_lantern.site.content import PUBLISHED

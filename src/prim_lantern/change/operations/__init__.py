@@ -9,6 +9,7 @@ from typing import Any, Final
 from prim_lantern.change.operations import (
     content,
     groups,
+    invitations,
     kinds,
     people,
     plans,
@@ -24,10 +25,21 @@ from prim_lantern.wording import did_you_mean
 
 OPERATIONS: Final[Mapping[str, type[Operation]]] = {
     each.do: each
-    for module in (roles, people, groups, plans, readerships, rights, content, kinds, renaming)
+    for module in (
+        roles,
+        people,
+        invitations,
+        groups,
+        plans,
+        readerships,
+        rights,
+        content,
+        kinds,
+        renaming,
+    )
     for each in vars(module).values()
     if isinstance(each, type) and issubclass(each, Operation) and hasattr(each, "do")
-    if each not in people.NOBODYS  # those are made by a link, or for oneself
+    if each not in invitations.NOBODYS  # those are made by a link, or for oneself
 }
 
 

@@ -5,36 +5,24 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from hashlib import sha256
-from hmac import compare_digest
-from typing import Any, ClassVar, Final
+from typing import Any, ClassVar, Protocol
 
 from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
-from prim_lantern.change.operations.entries import day_of, leads_to_all_access, named, with_users
+from prim_lantern.change.operations.entries import day_of, named, with_users
 from prim_lantern.change.removal import without_people, without_whos, without_words
-from prim_lantern.decide.belonging import Belonging
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import moment, written
+from prim_lantern.site.moments import moment
 from prim_lantern.site.people import (
     ACTIVE,
     BYLINE,
     INVITED,
     SUSPENDED,
-    Invitation,
     Membership,
     User,
 )
 from prim_lantern.site.who import Who
-
-
-def hash_of(token: str) -> str:
-    """What is kept of the token of an invitation, from which it cannot be had back.
-
-    A token holds 256 random bits, so that plain SHA-256 (FIPS 180-4) is enough.
-    """
-    return f"sha256:{sha256(token.encode()).hexdigest()}"
 
 
 @dataclass(frozen=True)
@@ -57,7 +45,8 @@ class AddUser(Operation):
         if self.status not in (ACTIVE, BYLINE):
             raise BadChange(f"{self.status!r}: somebody new is active or a byline, or invited.")
         joined = moment(self.joined) if self.joined else day_of(made.at)
-        return _with_new(data, self, self.status, joined if self.status == ACTIVE else None)
+        since = joined if self.status == ACTIVE else None
+        return with_new(data, self, self.status, since, self.attributes)
 
     def said(self) -> str:
         return f"add {self.name or self.login}{' as a byline' if self.status == BYLINE else ''}"
@@ -97,8 +86,8 @@ def _new_user(login: str, row: Mapping[str, Any], made: Made) -> User:
 
 
 def _as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
-    user = _in_groups(data, user, row.get("groups", ()))
-    user = _changed(user, row.get("name"), row.get("email"), row.get("attributes", {}))
+    user = in_groups(data, user, row.get("groups", ()))
+    user = with_values(user, row.get("name"), row.get("email"), row.get("attributes", {}))
     said: dict[str, Any] = {}
     if row.get("status"):
         said["status"] = row["status"]
@@ -107,119 +96,6 @@ def _as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
     if "roles_elsewhere" in row:
         said["roles_elsewhere"] = row["roles_elsewhere"]
     return replace(user, **said) if said else user
-
-
-@dataclass(frozen=True)
-class Invite(Operation):
-    """Invite a person: until they accept, they are a guest. Invited once more, somebody gets a
-    new link, and the one before ends. A byline stays the author of what they wrote.
-
-    `token_hash` is `hash_of` the token in their link, which ends at `until`.
-    """
-
-    do: ClassVar[str] = "invite"
-    login: str
-    token_hash: str
-    until: When
-    name: str = ""
-    email: str = ""
-    groups: Texts = ()
-    attributes: Mapping[str, str] = field(default_factory=dict)
-
-    def apply(self, data: SiteData, made: Made) -> SiteData:
-        until = moment(self.until or made.at)
-        if until <= made.at:
-            raise BadChange(f"An invitation until {written(until)} has ended already.")
-        if names.folded(self.login) in map(names.folded, data.users):
-            user = data.user(self.login)
-            if user.status not in (INVITED, BYLINE):
-                raise AlreadyThere("user", user.login)
-            user = replace(user, status=INVITED)
-            changed = _changed(user, self.name, self.email, self.attributes)
-            data = with_users(data, [_in_groups(data, changed, self.groups)])
-        else:
-            data = _with_new(data, self, INVITED, None)
-        login = data.login(self.login)
-        invitation = Invitation(login, self.token_hash, until)
-        return data.with_parts(invitations={**data.invitations, login: invitation})
-
-    def said(self) -> str:
-        return f"invite {self.name or self.login}"
-
-
-@dataclass(frozen=True)
-class Accept(Operation):
-    """Accept an invitation, by the token of the link: the person is active from now on."""
-
-    do: ClassVar[str] = "accept"
-    login: str
-    token_hash: str
-
-    def apply(self, data: SiteData, made: Made) -> SiteData:
-        login = data.login(self.login)
-        invitation = data.invitations.get(login)
-        if invitation is None or not compare_digest(invitation.token_hash, self.token_hash):
-            raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
-        if made.at >= invitation.until:
-            raise BadChange(f"This link has ended on {written(invitation.until)}; ask for a new.")
-        user = replace(data.users[login], status=ACTIVE, joined=day_of(made.at))
-        return with_users(_without_invitation(data, login), [user])
-
-    def said(self) -> str:
-        return f"accept the invitation of {self.login}"
-
-
-@dataclass(frozen=True)
-class SignUp(Operation):
-    """Add a person who signs up by themselves: active, in the groups for that, or in some of them
-    (`groups`; none said: in all)."""
-
-    do: ClassVar[str] = "sign-up"
-    login: str
-    name: str = ""
-    email: str = ""
-    groups: Texts = ()
-
-    def apply(self, data: SiteData, made: Made) -> SiteData:
-        if not data.sign_up_groups:
-            raise BadChange("Nobody signs up by themselves on this site.")
-        wanted = [named(data, "groups", name).name for name in self.groups] or data.sign_up_groups
-        for each in wanted:
-            if each not in data.sign_up_groups:
-                groups = ", ".join(data.sign_up_groups)
-                raise BadChange(f"Nobody joins {each} by signing up; it is open for {groups}.")
-            if leads_to_all_access(data, each, made.at):
-                raise BadChange(f"The group {each} leads to all access: nobody joins it so.")
-        after = _with_new(data, replace(self, groups=tuple(wanted)), ACTIVE, day_of(made.at))
-        # what they say of themselves may fit the condition of a group
-        for each in Belonging(after, made.at).ways(self.login):
-            if leads_to_all_access(after, each, made.at):
-                raise BadChange(f"{self.login} would come to all access: nobody signs up to that.")
-        return after
-
-    def said(self) -> str:
-        return f"sign up {self.name or self.login}"
-
-
-NOBODYS: Final = (Accept, SignUp)
-"""What asks for no right: a person makes it by a link, or for themselves."""
-
-
-@dataclass(frozen=True)
-class CancelInvitation(Operation):
-    """Cancel an invitation: its link ends, and the person is no longer there."""
-
-    do: ClassVar[str] = "cancel-invitation"
-    login: str
-
-    def apply(self, data: SiteData, made: Made) -> SiteData:
-        user = data.user(self.login)
-        if user.status != INVITED:
-            raise BadChange(f"{user.called} is {user.status}: there is no invitation to cancel.")
-        return _removed(data, user)
-
-    def said(self) -> str:
-        return f"cancel the invitation of {self.login}"
 
 
 @dataclass(frozen=True)
@@ -245,12 +121,12 @@ class ChangeUser(Operation):
             roles_elsewhere=self.roles_elsewhere,
             account=self.account,
         )
-        user = _changed(user, self.name, self.email, self.attributes)
+        user = with_values(user, self.name, self.email, self.attributes)
         if self.roles_elsewhere is not None:
             user = replace(user, roles_elsewhere=tuple(self.roles_elsewhere))
         if self.account is not None:
             user = self._with_account(data, user, made)
-            data = _without_invitation(data, user.login)
+            data = without_invitation(data, user.login)
         data = _with_attributes(data, self.attributes)
         return with_users(data, [user])
 
@@ -311,7 +187,7 @@ class RemoveUser(Operation):
         user = data.user(self.login)
         if user.login == data.owner:
             raise BadChange(f"{user.called} is the owner and can never be removed.")
-        return _removed(data, user)
+        return without_user(data, user)
 
     def said(self) -> str:
         return f"remove {self.login}"
@@ -402,26 +278,45 @@ class HandOver(Operation):
         return f"hand over the ownership to {self.to}"
 
 
-def _with_new(
-    data: SiteData, new: AddUser | Invite | SignUp, status: str, joined: datetime | None
+class NewUser(Protocol):
+    """What is said of somebody who comes."""
+
+    @property
+    def login(self) -> str: ...
+    @property
+    def name(self) -> str: ...
+    @property
+    def email(self) -> str: ...
+    @property
+    def groups(self) -> Texts: ...
+
+
+def with_new(
+    data: SiteData,
+    new: NewUser,
+    status: str,
+    joined: datetime | None,
+    attributes: Mapping[str, str],
 ) -> SiteData:
+    """The site with somebody new."""
     names.login(new.login)
     if names.folded(new.login) in map(names.folded, data.users):
         raise AlreadyThere("user", new.login)
     user = User(new.login, new.name, new.email, status, joined=joined)
-    attributes = {} if isinstance(new, SignUp) else new.attributes
-    user = _changed(_in_groups(data, user, new.groups), None, None, attributes)
+    user = with_values(in_groups(data, user, new.groups), None, None, attributes)
     return with_users(_with_attributes(data, attributes), [user])
 
 
-def _in_groups(data: SiteData, user: User, groups: Texts) -> User:
+def in_groups(data: SiteData, user: User, groups: Texts) -> User:
+    """Somebody, listed by hand in some groups more."""
     have = {each.group for each in user.memberships}
     wanted = [named(data, "groups", name).name for name in groups]
     new = tuple(Membership(name) for name in dict.fromkeys(wanted) if name not in have)
     return replace(user, memberships=(*user.memberships, *new))
 
 
-def _changed(user: User, name: str | None, email: str | None, values: Mapping[str, str]) -> User:
+def with_values(user: User, name: str | None, email: str | None, values: Mapping[str, str]) -> User:
+    """Somebody with another name or e-mail (None, or empty: as it is) and some attributes."""
     attributes = {**user.attributes, **{key: value.strip() for key, value in values.items()}}
     said: dict[str, Any] = {"attributes": {key: each for key, each in attributes.items() if each}}
     if name is not None:
@@ -446,13 +341,14 @@ def _from_state(user: User, state: str, to: str) -> User:
     return replace(user, status=to)
 
 
-def _without_invitation(data: SiteData, login: str) -> SiteData:
+def without_invitation(data: SiteData, login: str) -> SiteData:
+    """The site without the link of somebody invited."""
     if login not in data.invitations:
         return data
     left = {name: each for name, each in data.invitations.items() if name != login}
     return data.with_parts(invitations=left)
 
 
-def _removed(data: SiteData, user: User) -> SiteData:
+def without_user(data: SiteData, user: User) -> SiteData:
     """The site without a user, and without the words about them alone."""
     return without_people(without_whos(data, {Who("user", user.login)}), {user.login})

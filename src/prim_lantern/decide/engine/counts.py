@@ -8,30 +8,20 @@ the few whom its categories speak to, and for those whom both roots speak to.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
-from prim_lantern.decide.engine.population import Numbers, Population
+from prim_lantern.decide.engine.population import Numbers, Places, Population
+from prim_lantern.decide.engine.sums import distinct_rows, groups_of, sums, sums_by
 
 Codes = NDArray[np.int32]
 Programs = tuple[Program, ...]
 _UNKNOWN = np.iinfo(np.int64).min
 _ROOM = 64  # codes that the table of values has room for at first
-
-
-class Places(NamedTuple):
-    """Situations to count in: for each of several plans, the classes of each situation.
-
-    `way[k]`, `filed[k]` and `more[k]` belong to plan k; all have one entry a situation.
-    """
-
-    way: Sequence[Numbers]
-    filed: Sequence[Numbers]
-    more: Sequence[Numbers]
 
 
 class _Said(NamedTuple):
@@ -167,7 +157,7 @@ class Tally:
         found = self._of_site.get(key)
         if found is None:
             said = [self.population.says(each) for each in programs]
-            joined, which = _distinct(said)
+            joined, which = distinct_rows(said)
             found = self._of_site[key] = (which.astype(np.int32), joined)
         return found
 
@@ -182,7 +172,7 @@ class Tally:
         common, counts = self._common_codes(sites, said, by_most)
         users, codes = spread.users, common.copy()
         if len(users):
-            pairs, which = _distinct([said[users], spread.codes])
+            pairs, which = distinct_rows([said[users], spread.codes])
             numbers = [self._way_number(self._joined(meant[one], two)) for one, two in pairs]
             mine = np.array(numbers, dtype=np.int32).take(which)
             room = len(self._ways)
@@ -246,7 +236,7 @@ class Tally:
         bases = np.array([each.base for each in said], dtype=np.int64)
         both = self._spoken_to_twice(said, one, two)
         found = np.zeros(len(way_at), dtype=np.int64)
-        for number, here in _groups(way_at, len(ways)):
+        for number, here in groups_of(way_at, len(ways)):
             way = self._way_said(ways[number])
             first, second = one[here], two[here]
             roots = np.concatenate([first, second])
@@ -262,7 +252,7 @@ class Tally:
 
     def _distinct_ways(self, at: Places) -> tuple[list[tuple[int, ...]], Numbers]:
         """A class for each distinct pair of programs, and which of them each situation has."""
-        classes, which = _distinct(at.way)
+        classes, which = distinct_rows(at.way)
         numbers: dict[tuple[int, ...], int] = {}
         telling: list[tuple[int, ...]] = []
         of_class = []
@@ -277,7 +267,7 @@ class Tally:
     def _distinct_filed(self, at: Places) -> tuple[list[_Said], Numbers, Numbers]:
         """What the roots of categories say, and the number of each situation's two."""
         both = [np.concatenate(each) for each in zip(at.filed, at.more, strict=True)]
-        classes, which = _distinct(both)
+        classes, which = distinct_rows(both)
         said = {each.number: each for each in map(self._filed_said, classes)}
         places = {number: place for place, number in enumerate(said)}
         of_class = np.array([places[self._filed_said(each).number] for each in classes])[which]
@@ -288,7 +278,7 @@ class Tally:
         """As if no user were spoken to by categories beyond what they say to most."""
         counts = way.counts
         codes = np.flatnonzero(counts)
-        pairs, which = _distinct([one, two])
+        pairs, which = distinct_rows([one, two])
         each = np.array(pairs, dtype=np.int64)
         worth = self._worth(codes[:, None], each[:, 0][None, :], each[:, 1][None, :])
         found: Numbers = (counts[codes] @ worth)[which]
@@ -302,7 +292,7 @@ class Tally:
         First as if the way said to them what it says to most, from how many hear what of
         the site and of the categories; then set right for those to whom it does not.
         """
-        pairs, which = _distinct([filed, other])
+        pairs, which = distinct_rows([filed, other])
         telling = [(said[number], base) for number, base in pairs]
         found = np.array([self._if_way_is_common(way, each, base) for each, base in telling])
         sizes = np.array([len(each.users) for each, _ in telling])
@@ -321,7 +311,7 @@ class Tally:
                 - self._worth(common, mine, others)
                 + self._worth(common, base, others)
             )
-            found = found + _sums_by(root, worth, len(pairs))
+            found = found + sums_by(root, worth, len(pairs))
         return found.take(which)
 
     def _if_way_is_common(self, way: _OnWay, said: _Said, other: int) -> int:
@@ -374,13 +364,13 @@ class Tally:
             - self._worth(codes, base_one, second)
             + self._worth(codes, base_one, base_two)
         )
-        return _sums(worth, sizes)
+        return sums(worth, sizes)
 
     def _spoken_to_twice(
         self, said: Sequence[_Said], one: Numbers, two: Numbers
     ) -> Mapping[tuple[int, int], tuple[Codes, Codes, Codes]]:
         """For each pair of roots, the users to whom both say something else, with what."""
-        pairs, _ = _distinct([one, two])
+        pairs, _ = distinct_rows([one, two])
         found = {}
         codes, last = np.full(self.population.size, -1, dtype=np.int32), -1
         for first, second in pairs:
@@ -396,39 +386,6 @@ class Tally:
                 users, theirs = said[second].users.take(of_both), said[second].codes.take(of_both)
                 found[first, second] = (users, mine.take(of_both), theirs)
         return found
-
-
-def _distinct(columns: Sequence[NDArray[Any]]) -> tuple[list[tuple[int, ...]], Numbers]:
-    """The distinct rows of some columns, in order, and which of them each row is."""
-    joined = columns[0].astype(np.int64)
-    for each in columns[1:]:
-        joined = joined * (int(each.max(initial=0)) + 1) + each
-    _, first, which = np.unique(joined, return_index=True, return_inverse=True)
-    rows = zip(*(column[first].tolist() for column in columns), strict=True)
-    return list(rows), which
-
-
-def _groups(which: Numbers, count: int) -> Iterable[tuple[int, Numbers]]:
-    """For each number, where it stands."""
-    order = np.argsort(which, kind="stable")
-    starts = np.searchsorted(which[order], np.arange(count + 1))
-    for number in range(count):
-        yield number, order[starts[number] : starts[number + 1]]
-
-
-def _sums(values: Numbers, sizes: Numbers) -> Numbers:
-    """The sum of each run of values."""
-    sums = np.concatenate([[0], np.cumsum(values)])
-    ends = np.cumsum(sizes)
-    found: Numbers = sums[ends] - sums[ends - sizes]
-    return found
-
-
-def _sums_by(which: Numbers, values: Numbers, count: int) -> Numbers:
-    """The sum of the values of each number."""
-    found = np.zeros(count, dtype=np.int64)
-    np.add.at(found, which, values)
-    return found
 
 
 _NOBODY = np.empty(0, dtype=np.int32)

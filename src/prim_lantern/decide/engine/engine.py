@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
-from typing import NamedTuple, TypeVar, cast
+from typing import TypeVar, cast
 from weakref import ref
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
-from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.compiler import Compiler
 from prim_lantern.decide.engine.differences import differences
 from prim_lantern.decide.engine.item_classes import BITS, MASK, UNSETTLED, Ground, Situation
 from prim_lantern.decide.engine.levels import NO, YES
+from prim_lantern.decide.engine.new_items import NewItems
 from prim_lantern.decide.engine.people import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
 from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Renewed, Shared
 from prim_lantern.decide.engine.rights import Rights
@@ -23,21 +23,12 @@ from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import STAND_IN, Beside, stand_in
 from prim_lantern.decide.subject import Subject
 from prim_lantern.site.actions import NEED_MORE
-from prim_lantern.site.content import DRAFT, Item
+from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import Place, way_to
+from prim_lantern.site.places import Place
 
 _T = TypeVar("_T")
 _FURTHER = MORE - FILED
-
-
-class _Picture(NamedTuple):
-    """The situations of a pictured item, and of the same filed under each category alone; its
-    authors, where these are those of its page (None: whoever makes it)."""
-
-    here: Situation
-    filed: tuple[Situation, ...]
-    authors: frozenset[str] | None
 
 
 class Engine:
@@ -78,8 +69,7 @@ class Engine:
         self._since = Renewed(set(), set(), 0, 0, None)
         self.spots: set[tuple[str, str]] | None = None
         self.links = self.data.content.filled("links_to")
-        self._pictures: dict[tuple[str, str, tuple[str, ...]], _Picture | None] = {}
-        self._creating: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
+        self._new_items = NewItems()
 
     # Changes --------------------------------------------------------------------------
 
@@ -298,76 +288,13 @@ class Engine:
 
     def could_create(self, login: str | None, kind: str, parent: str) -> bool:
         """Whether anything speaks for creating such items there: a quick look before asking."""
-        if self.is_owner(login):
-            return True
-        mask, bits = self.crowd[login][0], self.crowd.bits
-        if mask & self._all_access_bits:
-            return True
-        of_parent, spoken = self._about_creating(parent)
-        return any(
-            (each.kinds is None or kind in each.kinds or not each.kinds.isdisjoint(of_parent))
-            and (each.who.kind == "role" or mask & bits[each.who])
-            for each in spoken
-        )
-
-    def _about_creating(self, parent: str) -> tuple[frozenset[str], Sequence[Clause]]:
-        """The kinds of a parent, and what allows creating there, for some kind and somebody."""
-        found = self._creating.get(parent)
-        if found is None:
-            spots = (*self._elsewhere, *(("path", path) for path in way_to(parent)))
-            spoken = [c for spot in spots for c in self.rights.at(spot, "create") if c.allow]
-            kinds = self.subject(parent).kinds if parent in self._index else frozenset[str]()
-            found = self._creating[parent] = (kinds, spoken)
-        return found
-
-    @cached_property
-    def _all_access_bits(self) -> int:
-        given = (access.given for some in self.rights.all_access.values() for access in some)
-        return self.crowd.mask(who for each in given for who in each.to)
-
-    @cached_property
-    def _elsewhere(self) -> Sequence[tuple[str, str]]:
-        """The site, and the categories where something stands."""
-        return [spot for spot in self.rights.spots() if spot[0] != "path"]
+        return self._new_items.could(self, login, kind, parent)
 
     def may_create(
         self, login: str | None, kind: str, parent: str, categories: Sequence[str]
     ) -> bool:
         """May they create an item of this kind below the parent, filed so?"""
-        picture = self._pictured(kind, parent, tuple(categories))
-        if picture is None or not (parent not in self._index or self.allows(login, "read", parent)):
-            return False
-        if self.is_owner(login):
-            return True
-        here, filed, authors = picture
-        mask, acting = self.crowd[login][0], self.acting(login)
-        author = acting is not None if authors is None else acting in authors
-
-        def says_yes(situation: Situation, asked: Asked) -> bool:
-            return self.plan(asked._replace(author=author)).answer(mask, situation) == YES
-
-        return (
-            says_yes(here, Asked("create", any_state=True))
-            and all(says_yes(each, Asked("file-under", reading=False)) for each in filed)
-            and (not filed or says_yes(here, Asked("read", any_state=True)))
-        )
-
-    def _pictured(self, kind: str, parent: str, categories: tuple[str, ...]) -> _Picture | None:
-        """A new item as it would stand there, whoever makes it; None where it cannot."""
-        key = (kind, parent, categories)
-        if key not in self._pictures:
-            picture = None
-            if not standing.obstacle(self.data, self.data.all_kinds[kind], parent, categories):
-                item = Item("", kind, state=DRAFT, categories=categories)
-                about = subject.pictured(self.data, item, parent, self.at)
-                alone = (
-                    about._replace(categories=subject.with_above([each])) for each in categories
-                )
-                of_subject = self.ground.of_subject
-                authors = about.authors if about.page is not None else None
-                picture = _Picture(of_subject(about), tuple(map(of_subject, alone)), authors)
-            self._pictures[key] = picture
-        return self._pictures[key]
+        return self._new_items.may(self, login, kind, parent, tuple(categories))
 
     def _create_as(self, login: str | None, item: Item, parent: str) -> bool:
         about = subject.pictured(self.data, item, parent, self.at)

@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.asked import Asked
-from prim_lantern.decide.engine.counts import Places, Tally
+from prim_lantern.decide.engine.counts import Tally
 from prim_lantern.decide.engine.engine import Engine
 from prim_lantern.decide.engine.item_classes import BITS, MASK, Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.people import Person
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan
-from prim_lantern.decide.engine.population import Numbers, Population
+from prim_lantern.decide.engine.population import Numbers, Places, Population
 
 Answers = NDArray[np.bool_]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
@@ -188,3 +188,14 @@ def _bits(mask: int) -> list[int]:
 
 
 _NOBODY = np.empty(0, dtype=np.int64)
+
+
+class Places(NamedTuple):
+    """Situations to count in: for each of several plans, the classes of each situation.
+
+    `way[k]`, `filed[k]` and `more[k]` belong to plan k; all have one entry a situation.
+    """
+
+    way: Sequence[Numbers]
+    filed: Sequence[Numbers]
+    more: Sequence[Numbers]
