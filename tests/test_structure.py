@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import json
 import subprocess
 import sys
@@ -43,6 +44,15 @@ def test_the_imports_run_downwards():
         command, cwd=ROOT, capture_output=True, text=True, check=False, timeout=120
     )
     assert done.returncode == 0, done.stdout
+
+
+def test_no_file_and_no_function_is_too_long_to_be_read_at_once():
+    for path in sorted((ROOT / "src").rglob("*.py")):
+        text = path.read_text(encoding="utf-8")
+        assert text.count("\n") <= 400, path
+        for node in ast.walk(ast.parse(text)):
+            if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                assert (node.end_lineno or 0) - node.lineno < 50, f"{path}: {node.name}"
 
 
 def test_the_public_names_are_there_and_documented():

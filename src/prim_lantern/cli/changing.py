@@ -102,26 +102,9 @@ def carry_out(
         Path(how.to_csv).write_text(effects_csv(effects), encoding="utf-8", newline="")
     told: dict[str, Any] = {"said": list(change.said), "cautions": cautions}
     if how.as_json:
-        told["effects"] = effects_dict(effects, change.lines())
-        told["effects"]["later"] = [
-            {"when": when, "in_short": list(map(str, lines))} for when, lines in change.later()
-        ]
-        told["effects"]["nothing_because"] = change.why_nothing()
-        if how.listing:
-            told["effects"]["all"] = [
-                dict(zip(("who", "action", "where", "effect"), row, strict=True))
-                for row in effect_rows(effects)
-            ]
+        told["effects"] = _for_programs(change, listing=how.listing)
     else:
-        for step in change.said:
-            print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
-        print_lines(before(change) if before else ())
-        counted = effects.creating_counted
-        lines, later, because = change.lines(), change.later(), change.why_nothing()
-        print_lines(effect_lines(lines, later, because, creating_counted=counted))
-        if how.listing:
-            _print_list(effect_rows(effects))
-        print_lines(caution_lines(cautions))
+        _show(change, before(change) if before else (), listing=how.listing)
     if how.trying:
         if how.as_json:
             print_json({"made": False, **told})
@@ -139,6 +122,36 @@ def carry_out(
     if after is not None:
         after(site)
     return 0
+
+
+def _for_programs(change: Change, *, listing: bool) -> dict[str, Any]:
+    """The effects of a change as plain data."""
+    effects = change.effects()
+    told = effects_dict(effects, change.lines())
+    told["later"] = [
+        {"when": when, "in_short": list(map(str, lines))} for when, lines in change.later()
+    ]
+    told["nothing_because"] = change.why_nothing()
+    if listing:
+        told["all"] = [
+            dict(zip(("who", "action", "where", "effect"), row, strict=True))
+            for row in effect_rows(effects)
+        ]
+    return told
+
+
+def _show(change: Change, on_top: Iterable[str], *, listing: bool) -> None:
+    """What a change does, and what is worth a second thought."""
+    for step in change.said:
+        print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
+    print_lines(on_top)
+    effects = change.effects()
+    counted = effects.creating_counted
+    lines, later, because = change.lines(), change.later(), change.why_nothing()
+    print_lines(effect_lines(lines, later, because, creating_counted=counted))
+    if listing:
+        _print_list(effect_rows(effects))
+    print_lines(caution_lines(change.cautions()))
 
 
 def _confirm(how: How, cautions: list[str], told: dict[str, Any]) -> None:

@@ -5,7 +5,7 @@ Groups are renamed beside all else of groups, and items are moved.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
@@ -13,6 +13,7 @@ from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.entries import named
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
+from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Test
 from prim_lantern.site.places import Place
@@ -199,31 +200,16 @@ def with_login(data: SiteData, old: str, new: str) -> SiteData:
         readers, all_of, but_not = map(whos, (each.readers, each.all_of, each.but_not))
         return replace(each, readers=readers, all_of=all_of, but_not=but_not)
 
-    rows = {
-        row
-        for column in ("authors", "changed_by")
-        for row, hands in data.content.filled(column).items()
-        if old in hands
-    }
     by_them = [
         replace(item, authors=logins(item.authors), changed_by=logins(item.changed_by))
-        for row in sorted(rows)
-        for item in [data.content.at(row)]
+        for item in _items_by(data, old)
     ]
-
-    def test(each: Test) -> Test:
-        named = each.attribute == "login" and each.operator in ("is", "is_not", "one_of", "none_of")
-        if not named:
-            return each
-        told = (new if names.folded(value) == names.folded(old) else value for value in each.values)
-        return each._replace(values=tuple(told))
-
     groups = {
         name: replace(
             each,
             members=logins(each.members),
             stewards=whos(each.stewards),
-            when=tuple(tuple(map(test, row)) for row in each.when),
+            when=tuple(tuple(_test(t, old, new) for t in row) for row in each.when),
         )
         for name, each in data.groups.items()
     }
@@ -242,6 +228,26 @@ def with_login(data: SiteData, old: str, new: str) -> SiteData:
         readerships={name: readership(each) for name, each in data.readerships.items()},
         items=data.content.revised(by_them) if by_them else data.items,
     )
+
+
+def _items_by(data: SiteData, login: str) -> Iterator[Item]:
+    """The items that somebody wrote or changed."""
+    rows = {
+        row
+        for column in ("authors", "changed_by")
+        for row, hands in data.content.filled(column).items()
+        if login in hands
+    }
+    return map(data.content.at, sorted(rows))
+
+
+def _test(each: Test, old: str, new: str) -> Test:
+    """A test of a condition, where it names a login by the new one."""
+    named = each.attribute == "login" and each.operator in ("is", "is_not", "one_of", "none_of")
+    if not named:
+        return each
+    told = (new if names.folded(value) == names.folded(old) else value for value in each.values)
+    return each._replace(values=tuple(told))
 
 
 def _new_name(name: str, taken: Mapping[str, Any], what: str) -> str:
