@@ -485,3 +485,12 @@ def test_what_three_categories_open_together_is_seen(make_folder, monkeypatch, f
     site.change(by="mo").deny("edit", to="guests", where="topic:a").make()  # now nothing is opened
     site.change(by="cyd").allow("read", to="guests", where="mood:c").make()
     assert site.may(None, "read", "/x")
+
+
+def test_nothing_keeps_the_owner_out_so_that_nobody_frees_them(site):
+    with site.change(by="mo") as change:
+        change.add_members("crew", "mo")
+    with site.change(by="sid") as change:  # the steward; a final deny names the group
+        change.remove_members("crew", "mo")
+    with pytest.raises(pl.NotAllowed, match="free"):
+        site.change(by="sid").remove_members("crew", "cyd").make()

@@ -205,7 +205,7 @@ class Site(Overviews):
     def engine_for(self, data: SiteData, at: datetime) -> Engine:
         """What decides at a moment, for the site as it is or as it was when `data` was taken."""
         engine = self._state.engine(at)
-        return engine if engine.data is data and engine.at == at else engine.after(data, at)
+        return engine.later(at) if engine.data is data else engine.after(data, at)
 
     def turn_between(self, one: datetime, other: datetime) -> bool:
         """Whether something changes by itself between two moments."""

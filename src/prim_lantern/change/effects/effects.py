@@ -194,19 +194,18 @@ class Effects:
     ) -> dict[str, list[tuple[int, bool]]]:
         """By action, the numbers of the paths at which somebody gains (true) or loses it.
 
-        Of an action that no word names which speaks of what has changed about them, only what they
+        Away from words about an action that speak of what has changed about them, only what they
         can newly read, or no more, can differ.
         """
-        everywhere = reach.numbers
-        if everywhere is not None:
-            everywhere = np.union1d(everywhere, own)
-        reading = self._differing(login, "read", everywhere)
+        where = reach.reading
+        reading = self._differing(login, "read", None if where is None else np.union1d(where, own))
         found = {"read": reading}
         where = np.union1d(np.array([number for number, _ in reading], dtype=np.int64), own)
         for action in self.actions:
             if action != "read":
-                named = reach.actions is None or action in reach.actions
-                found[action] = self._differing(login, action, everywhere if named else where)
+                spoken_of = reach.of(action)
+                some = None if spoken_of is None else np.union1d(spoken_of, where)
+                found[action] = self._differing(login, action, some)
         return {action: found[action] for action in self.actions}
 
     def _differing(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cached_property
 from typing import NamedTuple
 
@@ -16,21 +16,28 @@ from prim_lantern.decide.subject import with_above
 from prim_lantern.site.places import SITE
 from prim_lantern.site.who import Who
 
+Spot = tuple[str, str]
 _WORDS = (
     "rules", "given", "roles", "actions", "kinds", "readerships", "places", "category_sets",
     "default_readership", "owner",
 )  # fmt: skip
 
 
-class Reach(NamedTuple):
-    """The numbers of the paths at which it can make a difference, and the actions for which more
-    than reading can differ (None: all, everywhere)."""
-
-    numbers: Numbers | None
-    actions: frozenset[str] | None
-
-
 _NOWHERE: Numbers = np.zeros(0, dtype=np.int64)
+
+
+class Reach(NamedTuple):
+    """The numbers of the paths at which what is read can differ (None: everywhere); and by action
+    those at which words about it can make a difference (None: everywhere, for every action)."""
+
+    reading: Numbers | None
+    acting: Mapping[str, Numbers | None] | None
+
+    def of(self, action: str) -> Numbers | None:
+        """Where words about an action can make a difference; None: everywhere."""
+        return None if self.acting is None else self.acting.get(action, _NOWHERE)
+
+
 EVERYWHERE = Reach(None, None)
 
 
@@ -40,6 +47,7 @@ class Standing:
     def __init__(self, touched: Touched) -> None:
         self._touched = touched
         self._known: dict[frozenset[Who], Reach] = {}
+        self._numbers: dict[frozenset[Spot], Numbers] = {}
 
     @cached_property
     def _only_people(self) -> bool:
@@ -86,33 +94,40 @@ class Standing:
             return EVERYWHERE
         whos = differs | {Who("role", each.role) for each in given}
         default = data.readership(data.default_readership)
-        spots, actions = set[tuple[str, str]](), set[str]()
+        reading, acting = set[Spot](), dict[str, set[Spot]]()
         if not whos.isdisjoint((*default.readers, *default.all_of, *default.but_not)):
-            spots.add(SITE.spot)
+            reading.add(SITE.spot)
         for each in clauses_of(data):
             if each.who in whos:
-                spots.add(each.place.spot)
-                actions.update(each.actions)
+                reading.add(each.place.spot)  # reading rests on seeing drafts, and may be brought
+                for action in each.actions:
+                    acting.setdefault(action, set()).add(each.place.spot)
         for spot, setting in data.readerships_at.items():
             named = data.readership(setting.readership or "")
             if not whos.isdisjoint((*named.readers, *named.all_of, *named.but_not)):
-                spots.add(spot)
+                reading.add(spot)
+        by_action = {action: self._at(frozenset(spots)) for action, spots in acting.items()}
+        return Reach(self._at(frozenset(reading)), by_action)
+
+    def _at(self, spots: frozenset[Spot]) -> Numbers | None:
+        """The numbers of the paths that some places hold (None: all), and of all that changes by
+        itself: items that are not what they were, and links, which ask for what they lead to."""
         if SITE.spot in spots:
-            return Reach(None, frozenset(actions))
-        return Reach(self._at(spots), frozenset(actions))
+            return None
+        if spots not in self._numbers:
+            found = set(self._touched.items)
+            for engine in self._touched.engines:
+                held = _held(engine, spots)
+                found.update(self._number[path] for path in held if path in self._number)
+            self._numbers[spots] = np.array(sorted(found), dtype=np.int64)
+        return self._numbers[spots]
 
-    def _at(self, spots: set[tuple[str, str]]) -> Numbers:
-        """The numbers of the paths that some places hold, and of all that changes by itself: items
-        that are not what they were, and links, which ask for what they lead to."""
-        paths = self._touched.rows[0]
-        number = {path: at for at, path in enumerate(paths)}
-        found = set(self._touched.items)
-        for engine in self._touched.engines:
-            found.update(number[path] for path in _held(engine, spots) if path in number)
-        return np.array(sorted(found), dtype=np.int64)
+    @cached_property
+    def _number(self) -> dict[str, int]:
+        return {path: at for at, path in enumerate(self._touched.rows[0])}
 
 
-def _held(engine: Engine, spots: set[tuple[str, str]]) -> Iterator[str]:
+def _held(engine: Engine, spots: frozenset[Spot]) -> Iterator[str]:
     data = engine.data
     for kind, name in spots:
         if kind == "path":

@@ -138,7 +138,7 @@ class Touched:
         if same_people and not self.spoken_of:
             return sorted(owners)
         found = []
-        for login in self.active:
+        for login in self.active if self.spoken_of else self._perhaps_changed:
             old, new = (self.acting(engine, login) for engine in self.engines)
             was = self._renamed(self.before.crowd.belonging.whos(old))
             now = self.after.crowd.belonging.whos(new)
@@ -146,6 +146,20 @@ class Touched:
             if touched or was != now or login in owners:
                 found.append(login)
         return found
+
+    @cached_property
+    def _perhaps_changed(self) -> Iterable[str]:
+        """The active users who may be in other groups than they were: all, but where groups and
+        plans are what they were and it is known which users are not."""
+        before, after = (engine.data for engine in self.engines)
+        same = all(getattr(before, e) is getattr(after, e) for e in ("groups", "plans"))
+        moved = after.people.moved_since(before.people)
+        if not same or moved is None or before.owner != after.owner:
+            return self.active
+        rows = (*moved.changed, *moved.new)
+        logins = {*(after.people.names[row] for row in rows)}
+        logins |= {before.people.names[row] for row in moved.gone}
+        return [each for each in self.active if each in logins]
 
     def _renamed(self, whos: frozenset[Who]) -> frozenset[Who]:
         for each in self.renames:

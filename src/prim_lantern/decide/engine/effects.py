@@ -74,14 +74,49 @@ class Comparison:
         if len(self._own_work[0]):
             as_authors = self._touched(Asked(action, author=True), within)
             self._set_right_own_work(action, np.union1d(touched, as_authors), gained, lost)
-        self._set_right_links(action, None if rows is None else set(rows.tolist()), gained, lost)
+        links = self._links_touched(touched)
+        for row in links if rows is None else np.intersect1d(links, rows):
+            self._set_right_link(action, int(row), gained, lost)
         whos = self.renewed.whos
         if whos is not None and whos.isdisjoint(_A_GUESTS):
             nothing = np.zeros(self.lists.size, dtype=np.bool_)
             return Effects(gained, lost, nothing, nothing)
-        was = self.before.beside(Lists).items_for(None, action)
-        now = self.lists.items_for(None, action)
-        return Effects(gained, lost, now & ~was, was & ~now)
+        asked = np.union1d(self._rows_in(touched), links)
+        asked = asked if rows is None else np.intersect1d(asked, rows)
+        was = self.before.beside(Lists).items_for(None, action, asked)
+        now = self.lists.items_for(None, action, asked)
+        gain, lose = (np.zeros(self.lists.size, dtype=np.bool_) for _ in range(2))
+        gain[asked], lose[asked] = now & ~was, was & ~now
+        return Effects(gained, lost, gain, lose)
+
+    def _rows_in(self, situations: Numbers) -> Numbers:
+        """The rows in some situations."""
+        some = np.zeros(len(self.of.weight), dtype=np.bool_)
+        some[situations] = True
+        found: Numbers = np.flatnonzero(some[self.of.of_row])
+        return found
+
+    def _links_touched(self, situations: Numbers) -> Numbers:
+        """The rows of the links in some situations, or of which the target can be read by others:
+        by itself, or as what it leads to can."""
+        index, links = self.after.data.content.index, self.after.links
+        touched = set(np.intersect1d(self._rows_in(situations), list(links)).tolist())
+        read = set(self._read_otherwise.tolist())
+        for row, target in links.items():
+            met = set[int]()
+            at = index.get(target)
+            while at is not None and at not in met and at not in read:
+                met.add(at)
+                at = index.get(links.get(at, ""))
+            if at in read:
+                touched.add(row)
+        return np.array(sorted(touched), dtype=np.int64)
+
+    @cached_property
+    def _read_otherwise(self) -> Numbers:
+        """The rows of what others may read, by what is said to anybody or to its authors."""
+        both = (self._touched(Asked("read", author=author), None) for author in (False, True))
+        return self._rows_in(np.union1d(*both))
 
     def _touched(self, asked: Asked, within: Numbers | None) -> Numbers:
         """The situations for which something else is said, among some or all."""
@@ -129,17 +164,13 @@ class Comparison:
             gained[row] += (real == [False, True]) - (counted == [False, True])
             lost[row] += (real == [True, False]) - (counted == [True, False])
 
-    def _set_right_links(
-        self, action: str, rows: set[int] | None, gained: Numbers, lost: Numbers
-    ) -> None:
-        """Count for links, whose target has to be readable as well, one by one."""
-        for row in self.after.links if rows is None else self.after.links.keys() & rows:
-            path = self.after.data.content.names[row]
-            was, now = (
-                set(lists.who_may(action, path))
-                for lists in (self.before.beside(Lists), self.lists)
-            )
-            gained[row], lost[row] = len(now - was), len(was - now)
+    def _set_right_link(self, action: str, row: int, gained: Numbers, lost: Numbers) -> None:
+        """Count for a link, whose target has to be readable as well."""
+        path = self.after.data.content.names[row]
+        was, now = (
+            set(lists.who_may(action, path)) for lists in (self.before.beside(Lists), self.lists)
+        )
+        gained[row], lost[row] = len(now - was), len(was - now)
 
 
 def _places(within: Numbers | None, size: int, *at: Numbers) -> list[int]:

@@ -105,6 +105,16 @@ class Engine:
         found.spots = spots
         return found
 
+    def later(self, at: datetime) -> Engine:
+        """The same engine, asked at a moment until which nothing has changed by itself; whatever
+        one of the two finds out the other knows."""
+        if at == self.at:
+            return self
+        found = object.__new__(Engine)
+        found.__dict__.update(self.__dict__)
+        found.at = at
+        return found
+
     # Items that are there -------------------------------------------------------------
 
     def allows(self, login: str | None, action: str, path: str) -> bool:

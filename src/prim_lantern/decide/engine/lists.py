@@ -140,19 +140,24 @@ class Lists:
 
     def who_may(self, action: str, path: str) -> list[str]:
         """The active users who may do this to an item, sorted."""
-        engine, population = self.engine, self.population
-        if engine.data.content.index[path] in engine.links:
-            found = [login for login in population.logins if engine.allows(login, action, path)]
-        else:
-            answers = self._of_everybody(engine.plan(Asked(action)), engine.situation_of(path))
-            for login in engine.handiwork_on(path):
-                number = population.numbers.get(login)
-                if number is not None:
-                    answers[number] = engine.allows(login, action, path)
-            found = population.logins[answers].tolist()
+        engine = self.engine
+        found: list[str] = self.population.logins[self._who(action, path)].tolist()
         if engine.allows(engine.data.owner, action, path):
             insort(found, engine.data.owner)
         return found
+
+    def _who(self, action: str, path: str) -> Answers:
+        """Whether each of the population may do this to an item."""
+        engine, content = self.engine, self.engine.data.content
+        answers = self._of_everybody(engine.plan(Asked(action)), engine.situation_of(path))
+        for login in engine.handiwork_on(path):
+            number = self.population.numbers.get(login)
+            if number is not None:
+                answers[number] = engine.allows(login, action, path)
+        target = engine.links.get(content.index[path])
+        if target is not None and target in content.index:
+            answers &= self._who("read", target)
+        return answers
 
     def _of_everybody(self, plan: Plan, situation: Situation) -> Answers:
         """The answer for each of the population, in one situation."""
