@@ -281,10 +281,10 @@ class _FolderTurn(Turn):
         """Write a change: new texts for the files it touches, and its line of the history."""
         folder = self.store.folder
         texts = {name: (folder / name).read_text(encoding="utf-8-sig") for name in FILES}
-        new = folder_texts(after, seen.data, texts) if pieces else {}
+        new, parts = folder_texts(after, seen.data, texts) if pieces else ({}, None)
         wanted = after
         if SITE_FILE in new:  # everything has its line in the new text
-            after = after.with_parts(**parts_of(new[SITE_FILE], after.users))
+            after = after.with_parts(**(parts or parts_of(new[SITE_FILE], after.users)))
         if differences(wanted, after) or not rows_read_back(pieces, after.attributes):
             raise StoreTrouble(
                 self.store.where,

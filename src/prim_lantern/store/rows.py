@@ -112,14 +112,19 @@ def _batches(
 # Writing --------------------------------------------------------------------------------------
 
 
+Entries = Mapping[str, Sequence[tuple[str, str]]]
+"""By part of the settings, the name and the body of each entry, in order."""
+
+
 def write_rows(
     connection: Connection, after: SiteData, pieces: Sequence[Piece], change: int
-) -> None:
-    """Write what differs: `pieces`, which lead to the site `after` by a change of this number."""
+) -> Entries:
+    """Write what differs: `pieces`, which lead to the site `after` by a change of this number.
+    Returns the entries that the parts of the settings hold which were written."""
     parts = {piece.part for piece in pieces}
-    for part in ENTRIES:
-        if part in parts:
-            _write_part(connection, part, _entries(after, part), change)
+    entries = {part: _entries(after, part) for part in ENTRIES if part in parts}
+    for part, some in entries.items():
+        _write_part(connection, part, some, change)
     if "site" in parts:
         _write_part(connection, "site", [("", as_text(site_entry(after)))], change)
         named = [("", as_text(list(after.attributes)))]
@@ -131,6 +136,7 @@ def write_rows(
         _write_table(
             connection, table, [each for each in pieces if each.part == part], cells, change
         )
+    return entries
 
 
 def _entries(data: SiteData, part: str) -> list[tuple[str, str]]:
@@ -146,14 +152,23 @@ def _write_part(
 ) -> None:
     """Make the rows of a part say just this; those that say so already stay."""
     table = tables.settings
-    found: dict[tuple[str, str], list[Any]] = {}
-    for row in connection.execute(
+    there_now = connection.execute(
         select(table).where(table.c.part == part).order_by(table.c.position)
-    ):
-        found.setdefault((row.name, as_json(json.loads(row.body))), []).append(row)
+    ).all()
+    as_written = {(row.name, row.body) for row in there_now}
+
+    def key(name: str, body: str) -> tuple[str, str]:
+        """What tells an entry from others: its body, in one form only where it is not that of one
+        that is there."""
+        return (name, body) if (name, body) in both else (name, as_json(json.loads(body)))
+
+    both = as_written & set(wanted)
+    found: dict[tuple[str, str], list[Any]] = {}
+    for row in there_now:
+        found.setdefault(key(row.name, row.body), []).append(row)
     new, moved = [], []
     for position, (name, body) in enumerate(wanted):
-        there = found.get((name, as_json(json.loads(body))))
+        there = found.get(key(name, body))
         if there:
             row = there.pop(0)
             if row.position != position:
@@ -172,11 +187,10 @@ def _write_part(
         connection.execute(insert(table), new)
 
 
-def reads_back(connection: Connection, after: SiteData, pieces: Sequence[Piece]) -> bool:
+def reads_back(connection: Connection, entries: Entries, pieces: Sequence[Piece]) -> bool:
     """Whether the rows that were written say what they should."""
-    parts = {piece.part for piece in pieces} & ENTRIES.keys()
     return (
-        all(_part_reads_back(connection, name, _entries(after, name)) for name in parts)
+        all(_part_reads_back(connection, name, some) for name, some in entries.items())
         and _table_reads_back(connection, tables.people, pieces, "users", _person)
         and _table_reads_back(connection, tables.items, pieces, "items", item_cells)
     )
@@ -186,8 +200,12 @@ def _part_reads_back(connection: Connection, part: str, wanted: Sequence[tuple[s
     table = tables.settings
     asked = select(table.c.name, table.c.body).where(table.c.part == part)
     found = connection.execute(asked.order_by(table.c.position)).all()
-    told = [(name, json.loads(body)) for name, body in wanted]
-    return [(row.name, json.loads(row.body)) for row in found] == told
+    if len(found) != len(wanted):
+        return False
+    return all(
+        row.name == name and (row.body == body or json.loads(row.body) == json.loads(body))
+        for row, (name, body) in zip(found, wanted, strict=True)
+    )
 
 
 def _table_reads_back(

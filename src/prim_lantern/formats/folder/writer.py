@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import io
 import os
 from codecs import BOM_UTF8
@@ -20,6 +19,7 @@ from prim_lantern.formats.folder.csv_rows import (
     read_content,
     read_people,
 )
+from prim_lantern.formats.folder.csv_text import CsvTable, csv_text
 from prim_lantern.formats.folder.keys import CONTENT_COLUMNS, PEOPLE_COLUMNS
 from prim_lantern.formats.folder.plain import plain_tables
 from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
@@ -70,7 +70,7 @@ def new_files(data: SiteData, folder: Path) -> dict[str, bytes]:
         before = read_folder(folder) if len(there) == len(FILES) else None
     except (PrimLanternError, ValueError):
         pass  # not in order: written anew
-    found = folder_texts(data, before, texts)
+    found, _ = folder_texts(data, before, texts)
     return {name: in_form_of(folder / name, text) for name, text in found.items()}
 
 
@@ -78,7 +78,7 @@ def packed(data: SiteData) -> bytes:
     """The three files of a site, put into a zip file."""
     whole = io.BytesIO()
     with ZipFile(whole, "w", ZIP_DEFLATED) as archive:
-        for name, text in folder_texts(data, None, {}).items():
+        for name, text in folder_texts(data, None, {})[0].items():
             archive.writestr(name, text.encode())
     return whole.getvalue()
 
@@ -101,26 +101,32 @@ def in_form_of(path: Path, text: str) -> bytes:
 
 def folder_texts(
     data: SiteData, before: SiteData | None, texts: Mapping[str, str]
-) -> dict[str, str]:
-    """The texts of the files that have to be written, so that the folder says just `data`.
+) -> tuple[dict[str, str], Mapping[str, Any] | None]:
+    """The texts of the files that have to be written, so that the folder says just `data`; and what
+    a new site.toml says with its lines, where that was looked at.
 
     `before` is what it says now, by its `texts`: comments, layout and the order of columns stay,
     and a file with nothing to change is left alone. None: all is written anew.
     """
-    found = {}
+    found, parts = dict[str, str](), None
     people = before and (before.people, before.attributes)
     if before is None or people != (data.people, data.attributes):
-        columns = (*PEOPLE_COLUMNS, *data.attributes)
-        rows = map(person_cells, data.users.values())
-        found[PEOPLE_FILE] = _csv_text(columns, rows, texts.get(PEOPLE_FILE))
+        table = CsvTable("login", (*PEOPLE_COLUMNS, *data.attributes), person_cells)
+        same = before is not None and before.attributes == data.attributes
+        text = texts.get(PEOPLE_FILE)
+        found[PEOPLE_FILE] = table.text(
+            data.people, before.people if same and before else None, text
+        )
     if before is None or (before.items is not data.items and before.items != data.items):
-        rows = map(item_cells, data.items.values())
-        found[CONTENT_FILE] = _csv_text(CONTENT_COLUMNS, rows, texts.get(CONTENT_FILE))
+        table = CsvTable("path", CONTENT_COLUMNS, item_cells)
+        text = texts.get(CONTENT_FILE)
+        found[CONTENT_FILE] = table.text(data.content, before.content if before else None, text)
     tables = plain_tables(data)
     tables_before = plain_tables(before) if before is not None else None
     if tables != tables_before:
-        found[SITE_FILE] = _site_toml(data, tables, tables_before, texts.get(SITE_FILE, ""))
-    return found
+        text = texts.get(SITE_FILE, "")
+        found[SITE_FILE], parts = _site_toml(data, tables, tables_before, text)
+    return found, parts
 
 
 def rows_read_back(pieces: Iterable[Piece], attributes: Sequence[str]) -> bool:
@@ -130,8 +136,8 @@ def rows_read_back(pieces: Iterable[Piece], attributes: Sequence[str]) -> bool:
         if piece.part in some and piece.after is not None:
             some[piece.part].append(piece.after)
     problems = Problems()
-    people = _csv_text((*PEOPLE_COLUMNS, *attributes), map(person_cells, some["users"]), None)
-    items = _csv_text(CONTENT_COLUMNS, map(item_cells, some["items"]), None)
+    people = csv_text((*PEOPLE_COLUMNS, *attributes), map(person_cells, some["users"]))
+    items = csv_text(CONTENT_COLUMNS, map(item_cells, some["items"]))
     found = (
         *read_people(people.encode(), problems)[0].values(),
         *read_content(items.encode(), Logins(()), problems).values(),
@@ -139,8 +145,11 @@ def rows_read_back(pieces: Iterable[Piece], attributes: Sequence[str]) -> bool:
     return not problems.found and found == (*some["users"], *some["items"])
 
 
-def _site_toml(data: SiteData, tables: Tables, before: Tables | None, text: str) -> str:
-    """What site.toml says, in the style of the one that is there, if it can be kept."""
+def _site_toml(
+    data: SiteData, tables: Tables, before: Tables | None, text: str
+) -> tuple[str, Mapping[str, Any] | None]:
+    """The text of site.toml, in the style of the one that is there, if it can be kept; and what
+    that says, read back."""
     # tomlkit takes long to load, and only writing needs it
     from prim_lantern.formats.folder.toml_text import fresh_text, updated_text
 
@@ -149,31 +158,7 @@ def _site_toml(data: SiteData, tables: Tables, before: Tables | None, text: str)
             updated = updated_text(text, before, tables)
             parts = parts_of(updated, data.users)
             if all(getattr(data, name) == part for name, part in parts.items()):
-                return updated
+                return updated, parts
         except (PrimLanternError, KeyError, ValueError):
             pass  # in a form that cannot be changed piece by piece
-    return fresh_text(tables)
-
-
-def _csv_text(columns: Sequence[str], rows: Iterable[Mapping[str, str]], before: str | None) -> str:
-    """Rows as CSV, the columns in the order that the text before has."""
-    first = next(csv.reader(io.StringIO(before or "")), [])
-    had = [cell.strip() for cell in first if cell.strip() in columns]
-    header = [*had, *(each for each in columns if each not in had)]
-    text = _Lines()
-    # with this line end, whatever could end a line is put in quotes
-    writer = csv.DictWriter(text, header, restval="", lineterminator="\r\n")
-    writer.writeheader()
-    writer.writerows(rows)
-    return "".join(text.lines)
-
-
-class _Lines:
-    """Takes rows as they are written, each with a plain line end."""
-
-    def __init__(self) -> None:
-        self.lines: list[str] = []
-
-    def write(self, row: str) -> int:
-        self.lines.append(row[:-2] + "\n")
-        return len(row)
+    return fresh_text(tables), None
