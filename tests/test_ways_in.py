@@ -494,3 +494,9 @@ def test_nothing_keeps_the_owner_out_so_that_nobody_frees_them(site):
         change.remove_members("crew", "mo")
     with pytest.raises(pl.NotAllowed, match="kept from edit without exceptions"):
         site.change(by="sid").remove_members("crew", "cyd").make()
+
+
+def test_the_owner_gains_nothing_by_a_word(site):
+    site.change(by="ann").allow("publish", to="user:mo", where="/a").make()  # she may not publish
+    with pytest.raises(pl.NotAllowed, match="publish"):
+        site.change(by="ann").allow("publish", to="user:ben", where="/a").make()

@@ -225,15 +225,14 @@ class Gains:
     def _leaving(self, stretch: Stretch) -> list[Person]:
         """Those who may be freed: where words do not differ, who are no more among somebody whom a
         word without exceptions keeps out. They are taken as if they had come into their new groups
-        first, since to come among readers frees nobody. Nothing ever kept out the owner."""
-        kept_out, owner = final_whos(self.judged.base), self.judged.base.owner
+        first, since to come among readers frees nobody."""
+        kept_out = final_whos(self.judged.base)
         some = [
             each
             for each in self._people(stretch)
             if self.judged.words_differ or not kept_out.isdisjoint(lost_by(stretch, each))
         ]
-        there = [each for each in some if each.login != owner and there_on_both(stretch, each)]
-        return [joined(stretch, each) for each in there]
+        return [joined(stretch, each) for each in some if there_on_both(stretch, each)]
 
 
 def _as_far_as_can_be(search: Search) -> Iterator[Gain]:
