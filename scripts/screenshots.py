@@ -35,6 +35,7 @@ COMMANDS = {
     "show": f"show /trustees/minutes {AT}",
     "queue": f"queue anneke {AT}",
     "promises": f"promises {AT}",
+    "checkup": f"checkup {AT}",
     "import": "import content pages.csv --map URL=path --map Headline=title "
     "--map 'Written by=authors' --map Status=state --map Section=categories "
     "--map 'Go live=public_from' "

@@ -53,7 +53,7 @@ REFUSED = [
     ("folder in . --site there", "prim-lantern: 'there' is a folder: name the database with --site, as in sqlite:///site.db.\n"),
     ("user accept nonsense", "prim-lantern: This link is not known, or was replaced or cancelled; ask for a new.\n"),
     ("may Hol read /", "prim-lantern: 'Hol' fits 2 people; say which by the login:\n  dag.hollis  Dag Hollis\n  levin.holt  Levin Holt\n"),
-    ("may samm read /", "prim-lantern: The user 'samm' is not known on this site.\n"),
+    ("may samm read /", "prim-lantern: The user 'samm' is not known on this site. Did you mean sam.whitlock?\n"),
     ("may sam.whitlok read /", "prim-lantern: The user 'sam.whitlok' is not known on this site. Did you mean sam.whitlock?\n"),
     ("may sam raed /", "prim-lantern: The action 'raed' is not known on this site. Did you mean read?\n"),
     ("may sam read /lgo", "prim-lantern: The item '/lgo' is not known on this site. Did you mean /log?\n"),

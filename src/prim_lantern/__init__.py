@@ -25,6 +25,7 @@ __all__ = [
     "Effect",
     "Effects",
     "Explanation",
+    "Finding",
     "Grid",
     "LookingAs",
     "Membership",
@@ -91,6 +92,7 @@ if TYPE_CHECKING:
         UnknownUser,
         UnknownWho,
     )
+    from prim_lantern.insight.finding import Finding
     from prim_lantern.live import Site
     from prim_lantern.opening import open_demo, open_site
     from prim_lantern.site.data import SiteData
@@ -106,6 +108,7 @@ else:
         "Effect": "change.effects.effects",
         "Effects": "change.effects.effects",
         "Explanation": "decide.explain",
+        "Finding": "insight.finding",
         "Grid": "decide.views.grid",
         "LookingAs": "decide.views.looking",
         "Membership": "site.people",

@@ -21,6 +21,7 @@ _COMMANDS = {
     "look-as": "looking",
     "queue": "waiting",
     "promises": "promises",
+    "checkup": "checkup",
     "user": "users",
     "group": "groups",
     "plan": "plans",
@@ -56,6 +57,7 @@ _SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("show", "What a place is, and all that holds there."),
             ("grid, look-as", "The whole at a glance; the site as somebody sees it."),
             ("queue, promises", "What waits for somebody; does what was promised hold?"),
+            ("checkup", "What looks wrong with the site, and what mends it."),
         ),
     ),
     (

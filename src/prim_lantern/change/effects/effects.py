@@ -78,7 +78,11 @@ class Effects:
         return tuple(sorted((*rows, *_counted(self._special)), key=in_order))
 
     def __bool__(self) -> bool:
-        return bool(self.changed)
+        if "changed" in self.__dict__:
+            return bool(self.changed)
+        # the first that is found is enough, and what is asked of items is found sooner
+        of_items = next(self._by_words(), None) if self._touched.only_words else self._pairs
+        return bool(of_items) or bool(self._special)
 
     @property
     def size(self) -> int:

@@ -252,4 +252,7 @@ def _does(engine: Engine, login: str | None, action: str, about: Subject) -> boo
         return True
     asked = Asked(action, author=login in about.authors)
     mask = engine.crowd.mask_if_active(login, engine.at)
-    return engine.plan(asked).answer(mask, engine.ground.of_subject(about)) == YES
+    if engine.plan(asked).answer(mask, engine.ground.of_subject(about)) != YES:
+        return False
+    leads_to = engine.data.items.get(about.target or "")
+    return leads_to is None or _does(engine, login, "read", engine.subject(leads_to.path))

@@ -1,0 +1,41 @@
+"""What waits for review, and nobody can publish it.
+
+Where a kind asks for four eyes, whoever had a hand in an item may not publish it. If all who may
+are among those, it waits for ever. The owner counts as somebody.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from prim_lantern.decide.explain import words
+from prim_lantern.decide.lists import who_may
+from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
+from prim_lantern.insight.look import Look, written
+from prim_lantern.site.content import IN_REVIEW
+
+NAME = "waits-for-nobody"
+
+
+def find(look: Look) -> Iterator[Finding]:
+    """Each item in review that nobody, or only the owner, may publish."""
+    data, engine = look.data, look.engine
+    for row, state in enumerate(data.content.values_of("state")):
+        path = data.content.names[row]
+        if state != IN_REVIEW:
+            continue
+        publishers = who_may(engine, "publish", path)
+        if set(publishers) <= {data.owner}:
+            item = data.items[path]
+            hands = sorted({*engine.authors(path), *item.changed_by})
+            eyes = data.all_kinds[item.kind].four_eyes and hands
+            called = words.listed(words.person(data, each) for each in hands)
+            because = f" Four eyes keep {called} from it, who had a hand in it." if eyes else ""
+            who = "nobody but the owner may" if publishers else "nobody may"
+            yield Finding(
+                NAME,
+                NOTE if publishers else MISTAKE,
+                f"{path} “{item.title}” waits for review, and {who} publish it.{because}",
+                written([item.origin]),
+                {"items": 1},
+            )

@@ -1,0 +1,45 @@
+"""What a checkup found: in words, with where it stands and what mends it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Final, NamedTuple
+
+SERIOUS: Final = "serious"
+MISTAKE: Final = "mistake"
+NOTE: Final = "note"
+SEVERITIES: Final = (SERIOUS, MISTAKE, NOTE)
+"""How much a finding matters: what is open that should hardly be; what does not do what was meant;
+what is worth knowing."""
+
+
+class Fix(NamedTuple):
+    """A command that mends something, and the operation, as plain data, that it makes."""
+
+    command: str
+    operation: Mapping[str, Any]
+
+
+class Finding(NamedTuple):
+    """One thing that a checkup found.
+
+    `name` is that of the check, `severity` one of `SEVERITIES`, `says` what was found in words.
+    `where` tells where it is written, `touches` how much it concerns (people, items …). `fix` are
+    commands that mend it, the best first; each was tried on the site.
+    """
+
+    name: str
+    severity: str
+    says: str
+    where: tuple[str, ...] = ()
+    touches: Mapping[str, int] = {}
+    fix: tuple[str, ...] = ()
+
+    def to_dict(self) -> dict[str, Any]:
+        """The same for programs."""
+        return {
+            **self._asdict(),
+            "where": list(self.where),
+            "touches": dict(self.touches),
+            "fix": list(self.fix),
+        }

@@ -1,0 +1,105 @@
+"""What every check of a checkup looks at: the site at a moment, and what comes by itself later."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from functools import cached_property
+from typing import Any
+
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.operations import operation_from
+from prim_lantern.change.operations.base import Made
+from prim_lantern.change.proposal import Proposal
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.timeline import turns_of_words
+from prim_lantern.errors import PrimLanternError
+from prim_lantern.insight.finding import Fix
+from prim_lantern.insight.newcomers import with_newcomers
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.origin import Origin
+from prim_lantern.site.places import Place
+from prim_lantern.site.who import Who
+
+_MANY = 2_000_000  # questions that are asked one by one
+
+
+class Look:
+    """A site at a moment, by the engine that decides then, and the later moments at which words
+    begin or end."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self.data: SiteData = engine.data
+        self.at = engine.at
+        turns = {turn for turn in turns_of_words(self.data) if turn is not None}
+        self._turns = sorted(turn for turn in turns if turn > self.at)
+
+    @cached_property
+    def active(self) -> list[str]:
+        """The logins of all active users but the owner."""
+        users, owner = self.data.users, self.data.owner
+        return [each for each in users if each != owner and self.engine.acting(each) is not None]
+
+    @cached_property
+    def _engines(self) -> list[Engine]:
+        """What decides now, and after each later turn."""
+        found = [self.engine]
+        for turn in self._turns:
+            found.append(found[-1].after(self.data, turn))
+        return found
+
+    def changes_nothing(
+        self, parts: Mapping[str, Any], whos: Iterable[Who], places: Iterable[Place]
+    ) -> bool:
+        """Whether the site would decide the same with some parts of it as they are given: for
+        everybody who is there, at everything that is there, and for anybody new among some whos,
+        at anything new at some places; now and after every later turn."""
+        if Effects(self.engine, self.engine.after(self.data.with_parts(**parts), self.at)):
+            return False  # mostly it shows at once
+        both = with_newcomers(self.data, whos, places)
+        without = both.with_parts(**parts)
+        engine = self.engine
+        for moment in (self.at, *self._turns):
+            engine = engine.after(both, moment)
+            if Effects(engine, engine.after(without, moment)):
+                return False
+        return True
+
+    def files_otherwise(self, without: SiteData) -> bool:
+        """Whether somebody may file something that is there otherwise in another site, now or
+        later: it is no action on an item alone, and so no part of the effects. Where that would be
+        too much to ask, it is taken to be so."""
+        data = self.data
+        kinds = data.all_kinds
+        pairs = [
+            (path, category)
+            for path, item in data.items.items()
+            for category in data.categories
+            if kinds[item.kind].takes(category)
+        ]
+        if len(pairs) * (len(self.active) + 1) * len(self._engines) > _MANY:
+            return True
+        return any(
+            engine.may_file(login, *pair) != again.may_file(login, *pair)
+            for engine in self._engines
+            for again in [engine.after(without, engine.at)]
+            for login in (None, *self.active)
+            for pair in pairs
+        )
+
+    def tried(self, *fixes: Fix) -> tuple[str, ...]:
+        """The commands of those fixes that can be made."""
+        found = []
+        for fix in fixes:
+            proposal = Proposal(self.data, Made(self.data.owner, self.at))
+            try:
+                proposal.do(operation_from(fix.operation))
+            except PrimLanternError:
+                continue
+            found.append(fix.command)
+        return tuple(found)
+
+
+def written(origins: Iterable[Origin | None]) -> tuple[str, ...]:
+    """Where things stand, each place once."""
+    return tuple(dict.fromkeys(str(each) for each in origins if each is not None))

@@ -1,0 +1,210 @@
+"""The checkup: each sort of mistake is found where it is, and not where it is not."""
+
+from __future__ import annotations
+
+import json
+import re
+import shlex
+from dataclasses import replace
+from random import Random
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import prim_lantern as pl
+from conftest import run
+from prim_lantern.decide.engine import Engine
+from prim_lantern.insight.checkup import CHECKS, checkup
+from prim_lantern.insight.finding import SEVERITIES
+from sites import NOON, sites
+
+AT = "2027-05-10"
+GROUPS = "[groups.crew]\n[groups.desk]\n"
+EDITOR = '[roles.editor]\ncapabilities = [{ can = ["edit", "publish"] }]\n[roles.all]\nall_access = true\n'
+SECTION = "/a,page,A,mo,,published,,,,,"
+POST = "[kinds.post]\nfour_eyes = true\n"
+
+
+def word(verb, actions, to, where="site", more=""):
+    return f"[[rules]]\n{verb} = {json.dumps(actions.split())}\nto = {json.dumps(to.split())}\nwhere = {json.dumps(where)}\n{more}\n"
+
+
+def role(name, to, within="site", more=""):
+    return f"[[given]]\nrole = {json.dumps(name)}\nto = {json.dumps(to.split())}\nwithin_any = {json.dumps([within])}\n{more}\n"
+
+
+CREW = "cyd,Cyd,,active,crew,,"
+# The check; a site (site.toml, people, content) that has it, and what is said; one that has it not.
+CASES = [
+    ("open-to-all", (word("allow", "edit", "guests", "/a"), "", SECTION),
+     "serious: Guests, that is anybody in the world, may edit /a", (word("allow", "comment", "guests", "/a"), "", SECTION)),
+    ("open-to-all", ('sign_up_groups = ["crew"]\n' + GROUPS + word("allow", "edit", "signed-in", "/a"), "", SECTION),
+     "serious: Whoever signs up may edit /a", (GROUPS + word("allow", "edit", "signed-in", "/a"), "", SECTION)),
+    ("risky-for-many", (GROUPS + word("allow", "publish", "signed-in"), "", ""), "serious: .*everybody signed in are many",
+     (GROUPS + word("allow", "publish", "group:crew"), "", "")),
+    ("all-access", (GROUPS + EDITOR + role("all", "group:crew"), CREW, ""), "mistake: .*gives all access to group crew: 1 person",
+     (GROUPS + EDITOR + role("all", "user:cyd"), CREW, "")),
+    ("all-access", (EDITOR + role("all", "user:a user:b user:c user:d"), "a,A,,active,,,\nb,B,,active,,,\nc,C,,active,,,\nd,D,,active,,,", ""),
+     "note: 4 people have all access to the whole site: A, B, C and D",
+     (EDITOR + role("all", "user:a user:b user:c"), "a,A,,active,,,\nb,B,,active,,,\nc,C,,active,,,", "")),
+    ("never-decides", (GROUPS + word("allow", "read", "group:crew", "/a"), CREW, SECTION), "mistake: Decides nothing: a rule without a name",
+     (GROUPS + word("allow", "edit", "group:crew", "/a"), "", SECTION)),  # nobody is in it yet
+    ("never-decides", (GROUPS + EDITOR + role("editor", "group:crew", "/a") * 2, CREW, SECTION), "mistake: Decides nothing: the role editor",
+     (GROUPS + EDITOR + role("editor", "group:crew", "/a"), CREW, "")),  # nothing stands there yet
+    ("never-decides", (GROUPS + EDITOR + word("deny", "edit", "group:crew"), CREW, SECTION), "note: Stops nobody so far",
+     (GROUPS + EDITOR + role("editor", "group:crew") + word("deny", "edit", "group:crew", "/a"), CREW, SECTION)),
+    ("never-decides", ('[[places]]\nwhere = "/a"\nreadership = "public"\n', "", SECTION), "mistake: Decides nothing: the readership Public at /a",
+     ('[[places]]\nwhere = "/a"\nreadership = "signed-in"\n', "", SECTION)),
+    ("never-decides", (GROUPS + EDITOR + role("editor", "group:crew") + role("editor", "user:cyd", more="since = 2028-01-01"), CREW, SECTION),
+     "mistake: Decides nothing: the role editor, given to Cyd",
+     (GROUPS + EDITOR + role("editor", "user:cyd", more="since = 2028-01-01"), CREW, SECTION)),  # it will
+    ("fits-nobody", ("[groups.crew]\nwhen = [{ position = { is = \"sailer\" } }]\n", "", ""), "mistake: .*Nearest: position “sailor”",
+     ("[groups.crew]\nwhen = [{ position = { is = \"sailor\" } }]\n", "", "")),
+    ("fits-nobody", ("[groups.crew]\nmapped_from = [\"hall:porters\"]\n", "cyd,Cyd,,active,,hall:porter,", ""), "note: .*hall:porters elsewhere.*hall:porter\\.",
+     ("[groups.crew]\nmapped_from = [\"hall:porter\"]\n", "cyd,Cyd,,active,,hall:porter,", "")),
+    ("hidden-target", ("", "cyd,Cyd,,active,,,", "/a,page,A,mo,,published,,nobody,,,\n/to-a,link,Go,,,published,,,,,/a"),
+     "mistake: The link /to-a “Go” stands where anybody could see it.*nobody but the owner",
+     ("", "cyd,Cyd,,active,,,", f"{SECTION}\n/to-a,link,Go,,,published,,,,,/a")),
+    ("nobody-may", ("", "cyd,Cyd,,active,,,", "/a,page,A,,,published,,nobody,,,"), "mistake: Nobody but the owner may read /a",
+     (GROUPS + '[readerships.crew]\nreaders = ["group:crew"]\n', "", "/a,page,A,,,published,,crew,,,")),  # whoever will be in it
+    ("nobody-may", ("", "cyd,Cyd,,active,,,", SECTION), "note: Nobody but the owner may edit /a",
+     (GROUPS + EDITOR + role("editor", "group:desk"), "cyd,Cyd,,active,,,", SECTION)),
+    ("waits-for-nobody", (POST + EDITOR + role("editor", "user:cyd"), "cyd,Cyd,,active,,,", "/a,post,A,mo;cyd,,in-review,,,,,"),
+     "mistake: /a “A” waits for review, and nobody may publish it. Four eyes keep Cyd and Mo Tarn",
+     (POST + EDITOR + role("editor", "user:cyd"), "cyd,Cyd,,active,,,", "/a,post,A,mo,,in-review,,,,,")),
+    ("stewards-gone", ('[groups.crew]\nstewards = ["user:cyd"]\n', "cyd,Cyd,,suspended,,,", ""), "mistake: Group crew is looked after by Cyd",
+     ('[groups.crew]\nstewards = ["user:cyd", "user:mo"]\n', "cyd,Cyd,,suspended,,,", "")),
+    ("gone-but-listed", (GROUPS, "cyd,Cyd,,suspended,crew,,", ""), "note: Cyd is listed by hand in group crew, though they are not active",
+     (GROUPS, CREW, "")),
+    ("gone-but-listed", ('[groups.crew]\nmembers = ["cyd"]\n[plans.year]\ngroups = ["crew"]\nlasts = "1 year"\n', "cyd,Cyd,,active,plan:year@2025-01-01,,", ""),
+     "mistake: Cyd is listed by hand in group crew, though their enrolment",
+     ('[groups.crew]\nmembers = ["cyd"]\n[plans.year]\ngroups = ["crew"]\nlasts = "1 year"\n', "cyd,Cyd,,active,plan:year@2027-01-01,,", "")),
+    ("more-than-used", (GROUPS + EDITOR + word("allow", "edit", "group:crew", "/a", 'whose = "own"') + role("editor", "user:cyd", "/a"), CREW,
+                        "/a,page,A,,,published,,,,,\n/a/own,page,O,cyd,,draft,,,,,"),
+     "note: .*nothing that Cyd wrote or changed there needs it \\(/a/own\\). It lets them edit 1 item and publish 2 items",
+     (GROUPS + EDITOR + role("editor", "user:cyd", "/a"), CREW, "/a/own,page,O,cyd,,draft,,,,,")),
+    ("same-twice", (EDITOR + '[roles.again]\ncapabilities = [{ can = ["edit", "publish"] }]\n', "", ""), "note: The roles editor and again allow the same",
+     (EDITOR + '[roles.again]\ncapabilities = [{ can = ["edit"] }]\n', "", "")),
+    ("over", (GROUPS + EDITOR + role("editor", "group:crew", more="until = 2027-01-01"), "", ""), "note: .*it is over",
+     (GROUPS + EDITOR + role("editor", "group:crew", more="until = 2028-01-01"), "", "")),
+    ("ending-soon", ('[groups.crew]\n[plans.year]\ngroups = ["crew"]\nlasts = "1 year"\n', "cyd,Cyd,,active,plan:year@2026-05-20,,", ""),
+     "note: Enrolments in year end within 30 days: Cyd \\(2027-05-20\\)",
+     ('[groups.crew]\n[plans.year]\ngroups = ["crew"]\nlasts = "1 year"\n', "cyd,Cyd,,active,plan:year@2026-07-20,,", "")),
+]  # fmt: skip
+WITH_POSITION = (
+    "login,name,email,status,groups,roles_elsewhere,joined,position\nmo,Mo Tarn,,,,,,sailor\n"
+)
+
+
+def found_in(make_folder, case, name):
+    head, rules = ("", case[0])
+    if rules.startswith("sign_up"):
+        head, _, rules = rules.partition("\n")
+    folder = make_folder(f"{head}\n{rules}", case[1], case[2])
+    if "position" in rules:
+        (folder / "people.csv").write_text(WITH_POSITION, encoding="utf-8")
+    site = pl.open_site(folder)
+    return site, site.checkup(AT, name)
+
+
+@pytest.mark.parametrize(("name", "has", "said", "has_not"), CASES, ids=[each[0] for each in CASES])
+def test_each_check_finds_what_it_is_for_and_nothing_else(make_folder, name, has, said, has_not):
+    site, found = found_in(make_folder, has, name)
+    told = [f"{each.severity}: {each.says}" for each in found]
+    severity, _, text = said.partition(": ")
+    assert [each for each in told if each.startswith(severity)], told
+    assert any(re.search(text, each) for each in told), told
+    mended = next((each for each in found if each.fix), None)
+    if mended is not None:  # what is said to mend it does
+        where, now = site.store.where, {"PRIM_LANTERN_NOW": AT}
+        done = run(*shlex.split(mended.fix[0]), "--by", "mo", "--yes", site=where, variables=now)
+        assert done.returncode == 0, done.stdout + done.stderr
+        assert mended.says not in [each.says for each in pl.open_site(where).checkup(AT, name)]
+    assert not found_in(make_folder, has_not, name)[1]
+
+
+def test_the_mistakes_of_the_demo_are_all_found():
+    found = pl.open_demo().checkup(AT)
+    told = {(each.name, each.severity): each.says for each in reversed(found)}
+    assert "releif keeper" in told["fits-nobody", "mistake"]
+    assert "volunteers-see-visit" in told["never-decides", "mistake"]
+    assert "Dolores Pine" in told["gone-but-listed", "mistake"]
+    assert any("/menu/minutes" in each.says for each in found if each.name == "hidden-target")
+    assert "Nils Oakley" in told["more-than-used", "note"]
+    severities = [SEVERITIES.index(each.severity) for each in found]
+    assert severities == sorted(severities)
+    assert sum(each.severity == "mistake" for each in found) == 3
+
+
+@pytest.mark.parametrize("starter", ["small", "empty"])
+def test_what_new_writes_has_no_mistakes(tmp_path, starter):
+    folder = tmp_path / "new"
+    options = ["--empty"] if starter == "empty" else []
+    assert (
+        run("new", str(folder), "--name", "New", "--owner", "mo", *options, site=None).returncode
+        == 0
+    )
+    found = pl.open_site(folder).checkup()
+    assert [each.says for each in found if each.severity != "note"] == []
+
+
+in_columns = sites().map(lambda site: replace(site, items=site.content, users=site.people))
+
+
+@settings(max_examples=max(12, settings.default.max_examples // 6))
+@given(in_columns, st.integers(0, 2**32).map(Random))
+def test_what_decides_nothing_can_go_without_changing_any_answer(site, rng):
+    engine = Engine(site, NOON)
+    for each in checkup(engine, "never-decides"):
+        if each.severity != "mistake":
+            continue
+        rules = [rule for rule in site.rules if (str(rule.origin or ""),) == each.where]
+        before = engine.reference
+        proposal = pl.Site(site, checked=True).change(by=site.owner)
+        command = shlex.split(each.fix[0]) if each.fix else []
+        if command[:2] == ["rule", "remove"]:
+            proposal.remove_rule(command[2])
+        elif command[:1] == ["take-back"]:
+            within = [command[i + 1] for i, word in enumerate(command) if word == "--within"]
+            proposal.take_back(command[1], command[2].split(","), within)
+        elif command[:2] == ["readership", "clear"]:
+            proposal.clear_readership(command[2])
+        else:
+            continue
+        after = Engine(proposal.data, NOON).reference
+        for _ in range(60):
+            who, path = rng.choice([None, *site.users]), rng.choice(list(site.items))
+            action = rng.choice([a for a in site.item_actions if a not in ("create", "file-under")])
+            same = before.may(who, action, path).allowed == after.may(who, action, path).allowed
+            assert same, (each.says, who, action, path, rules)
+
+
+def test_the_command_tells_programs_and_people(demo_folder):
+    at = {"PRIM_LANTERN_NOW": AT}
+    done = run("checkup", site=demo_folder, variables=at)
+    assert done.returncode == 0
+    assert done.stdout.index("Mistakes") < done.stdout.index("Worth knowing")
+    assert "mend: prim-lantern group remove-members patrons dolores.pine" in done.stdout
+    told = json.loads(
+        run("checkup", "fits-nobody", "--json", site=demo_folder, variables=at).stdout
+    )
+    assert told == [{
+        "name": "fits-nobody", "severity": "mistake", "where": ["site.toml, line 87"], "touches": {}, "fix": [],
+        "says": "Group Relief keepers takes in whoever fits “position is releif keeper”, and nobody does. "
+                "Nearest: position “relief keeper”.",
+    }]  # fmt: skip
+    rows = run(
+        "checkup", "gone-but-listed", "--csv", "-", site=demo_folder, variables=at
+    ).stdout.splitlines()
+    assert rows[0] == "name,severity,says,where,touches,fix"
+    assert rows[1].endswith(
+        ',"site.toml, line 123",1 people,group remove-members patrons dolores.pine'
+    )
+    unknown = run("checkup", "fits-noone", site=demo_folder)
+    assert (unknown.returncode, "Did you mean fits-nobody?" in unknown.stderr) == (2, True)
+    for name in CHECKS:
+        assert CHECKS[name].means.count("\n") >= 2
+    with pl.open_site(demo_folder).change(by="hana.okafor") as change:
+        change.allow("edit", to="guests", where="/visit")
+    assert run("checkup", "open-to-all", site=demo_folder, variables=at).returncode == 1
