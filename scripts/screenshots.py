@@ -57,6 +57,8 @@ _SEASON: tuple[tuple[str, str, Callable[[pl.Change], object]], ...] = (
     ("hana.okafor", "Not everything", lambda c: c.undo(3)),
 )
 
+_LONGEST = 20  # seconds for a command; one that asks something does not end
+
 
 def main(wanted: list[str]) -> None:
     """Take the pictures named, or all."""
@@ -98,8 +100,10 @@ def _lay_out(folder: Path) -> None:
 
 def _take(picture: Path, command: str, folder: Path) -> None:
     shown = f"printf '\\033[?25l$ prim-lantern %s\\n' {shlex.quote(command)}"
-    script = f"{shown}; prim-lantern {command}; sleep 60"
-    long = command.startswith("look-as")
+    ended = folder / "ended"
+    ended.unlink(missing_ok=True)
+    script = f"{shown}; prim-lantern {command}; touch {ended}; sleep 60"
+    long = command.startswith(("look-as", "checkup"))
     environment = {
         **os.environ,
         "DISPLAY": DISPLAY,
@@ -116,7 +120,10 @@ def _take(picture: Path, command: str, folder: Path) -> None:
         env=environment, cwd=folder, stderr=subprocess.DEVNULL,
     )  # fmt: skip
     try:
-        time.sleep(3)
+        deadline = time.monotonic() + _LONGEST
+        while not ended.exists() and time.monotonic() < deadline:
+            time.sleep(0.5)
+        time.sleep(1)  # until it is drawn
         subprocess.run(["import", "-window", "root", str(picture)], env=environment, check=True)
         trim = ["-fill", PAPER, "-opaque", "black", "-fuzz", "2%", "-trim", "+repage"]
         frame = ["-bordercolor", PAPER, "-border", "16"]
