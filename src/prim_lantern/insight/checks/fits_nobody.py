@@ -20,6 +20,7 @@ NAME = "fits-nobody"
 def find(look: Look) -> Iterator[Finding]:
     """Each row of a condition that fits nobody on record, and each role elsewhere nobody has."""
     data = look.data
+    has = {folded(each) for some in data.people.values_of("roles_elsewhere") for each in some}
     for group in data.groups.values():
         origin = group.origin.of("when") if group.origin else None
         for row in group.when:
@@ -34,7 +35,6 @@ def find(look: Look) -> Iterator[Finding]:
                 f"Group {group.called} takes in whoever fits “{tests}”, and nobody does.{near}",
                 written([origin]),
             )
-        has = {folded(each) for user in data.users.values() for each in user.roles_elsewhere}
         for role in group.mapped_from:
             if folded(role) not in has:
                 hints = list(nearest(role, has))

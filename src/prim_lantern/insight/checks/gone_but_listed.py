@@ -21,10 +21,10 @@ NAME = "gone-but-listed"
 
 def find(look: Look) -> Iterator[Finding]:
     """Each group with people who left, or whose enrolment ended, listed by hand."""
-    data = look.data
+    data, listed = look.data, _listed(look)
     for name, group in data.groups.items():
         lapsed, left = dict[str, Origin | None](), dict[str, Origin | None]()
-        for login, origin in _listed(look, name).items():
+        for login, origin in listed[name].items():
             user = data.users[login]
             if user.status != ACTIVE:
                 left[login] = origin
@@ -47,14 +47,17 @@ def find(look: Look) -> Iterator[Finding]:
                 )
 
 
-def _listed(look: Look, group: str) -> Mapping[str, Origin | None]:
-    """Those who are in a group by hand now, with where that is written."""
+def _listed(look: Look) -> Mapping[str, Mapping[str, Origin | None]]:
+    """Those who are in each group by hand now, with where that is written."""
     data = look.data
-    entry = data.groups[group]
-    found = {each: entry.origin.of("members") if entry.origin else None for each in entry.members}
+    found: dict[str, dict[str, Origin | None]] = {}
+    for name, group in data.groups.items():
+        origin = group.origin.of("members") if group.origin else None
+        found[name] = dict.fromkeys(group.members, origin)
     for login, some in zip(data.people.names, data.people.values_of("memberships"), strict=True):
-        if any(each.group == group and each.period.holds(look.at) for each in some):
-            found[login] = data.users[login].origin
+        for each in some:
+            if each.period.holds(look.at):
+                found[each.group][login] = data.users[login].origin
     return found
 
 

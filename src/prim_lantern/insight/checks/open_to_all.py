@@ -7,8 +7,10 @@ told where people can sign up by themselves.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import islice
 
+from prim_lantern.decide.clauses import clauses_of
 from prim_lantern.decide.explain import explain, words
 from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.question import Question, trace_of
@@ -18,10 +20,11 @@ from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.insight.finding import SERIOUS, Finding
 from prim_lantern.insight.look import Look, written
 from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
-from prim_lantern.site.places import SITE
-from prim_lantern.site.who import SIGNED_IN
+from prim_lantern.site.places import SITE, Place
+from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 
 NAME = "open-to-all"
+_ENOUGH = 100  # parents of what could be created
 
 
 def find(look: Look) -> Iterator[Finding]:
@@ -31,15 +34,44 @@ def find(look: Look) -> Iterator[Finding]:
         yield from _by(look, login_of(SIGNED_IN), "Whoever signs up")
 
 
+def _spoken_of(look: Look, whos: Sequence[Who]) -> dict[str, list[Place]]:
+    """The places at which something is allowed to some audiences, by action."""
+    found: dict[str, list[Place]] = {}
+    for clause in clauses_of(look.data):
+        if clause.allow and clause.who in whos:
+            for action in clause.actions:
+                found.setdefault(action, []).append(clause.place)
+    given = [each for some in look.engine.rights.all_access.values() for each in some]
+    for each in given:
+        if not set(whos).isdisjoint(each.given.to):
+            for action in changing_actions(look.data):
+                found.setdefault(action, []).extend(each.given.within_any)
+    return found
+
+
+def _sections(look: Look, places: Sequence[Place]) -> Iterator[str]:
+    """The sections at or below some places."""
+    tree = look.data.tree
+    if any(each.kind != "path" for each in places):
+        yield from tree.sections()
+        return
+    tops = [each.name for each in places if tree.holds(each.name)]
+    yield from dict.fromkeys(each for top in tops for each in tree.sections_from(top))
+
+
 def _by(look: Look, login: str | None, called: str) -> Iterator[Finding]:
     engine = look.engine
+    places = _spoken_of(look, (EVERYONE, GUESTS) if login is None else (EVERYONE, SIGNED_IN))
     for action in changing_actions(look.data):
+        if action not in places:
+            continue
         if action in MANAGING_ACTIONS:
             paths = ["site"] if engine.may_manage(login, action, SITE) else []
             question = Question(login, action, look.at, place=SITE)
         elif action == "create":
-            parents = list(look.data.tree.sections())
-            offers = [each for at in parents for each in offers_below(engine, login, at)]
+            parents = _sections(look, places[action])
+            found = (each for at in parents for each in offers_below(engine, login, at))
+            offers = list(islice(found, _ENOUGH))
             paths = [each.parent for each in offers]
             if offers:
                 filed = offers[0].categories[: offers[0].needs_category]
@@ -50,14 +82,14 @@ def _by(look: Look, login: str | None, called: str) -> Iterator[Finding]:
             paths = list(paths_for(engine, login, action))
             question = Question(login, action, look.at, paths[0] if paths else None)
         if paths:
-            places = list(dict.fromkeys(paths))
+            where = list(dict.fromkeys(paths))
             reference = engine.reference_for(login)
             told = explain(reference, question, trace_of(reference, question))
             doing = words.doing(look.data, action)
             yield Finding(
                 NAME,
                 SERIOUS,
-                f"{called} may {doing} {words.some(places)}: {told.short}.",
+                f"{called} may {doing} {words.some(where)}: {told.short}.",
                 written(point.origin for point in told.because),
-                {"places": len(places)},
+                {"places": len(where)},
             )
