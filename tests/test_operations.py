@@ -219,7 +219,7 @@ NOT_ALLOWED = [
     (BEATRIX, {"do": "import-people", "rows": [{"login": "mo.tarn"}]}, "they may not manage people"),
     (BEATRIX, {"do": "release-user", "login": "mirela.kos"}, "may not manage people"),
     (BEATRIX, {"do": "remove-rule", "rule": "pavel-storm"}, "they may not manage rights at /log/storm-watch"),
-    (BEATRIX, {"do": "set-readership", "where": "/trustees", "readership": "public"}, "somebody in Newsroom would come to read a page below /trustees, filed under topic:press, which they may not do themselves"),
+    (BEATRIX, {"do": "set-readership", "where": "/trustees", "readership": "public"}, "would come to read a page below /trustees, filed under topic:press, which they may not do themselves"),
     (BEATRIX, {"do": "set-readership", "where": "/patrons", "readership": "public"}, "they may not manage rights at /patrons"),
     (BEATRIX, {"do": "set-readership", "where": "site", "readership": "signed-in"}, "they may not manage rights for the whole site"),
     (BEATRIX, {"do": "change-readership", "name": "patrons", "add": ["group:friends"]}, "they may not manage rights at /patrons"),
