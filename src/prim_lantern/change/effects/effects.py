@@ -208,7 +208,8 @@ class Effects:
         for action in self.actions:
             if action != "read":
                 spoken_of = reach.of(action)
-                some = None if spoken_of is None else np.union1d(spoken_of, where)
+                read = where if reach.follows_reading(action) else own
+                some = None if spoken_of is None else np.union1d(spoken_of, read)
                 found[action] = self._differing(login, action, some)
         return {action: found[action] for action in self.actions}
 

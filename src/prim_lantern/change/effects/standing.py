@@ -27,15 +27,22 @@ _NOWHERE: Numbers = np.zeros(0, dtype=np.int64)
 
 
 class Reach(NamedTuple):
-    """The numbers of the paths at which what is read can differ (None: everywhere); and by action
-    those at which words about it can make a difference (None: everywhere, for every action)."""
+    """The numbers of the paths at which what is read can differ (None: everywhere); by action those
+    at which words about it can make a difference (None: everywhere, for every action); and the
+    actions that depend on reading alone for somebody, as words about them spoke of them already
+    (None: all)."""
 
     reading: Numbers | None
     acting: Mapping[str, Numbers | None] | None
+    all_along: frozenset[str] | None = None
 
     def of(self, action: str) -> Numbers | None:
         """Where words about an action can make a difference; None: everywhere."""
         return None if self.acting is None else self.acting.get(action, _NOWHERE)
+
+    def follows_reading(self, action: str) -> bool:
+        """Whether somebody can come to an action by reading what they did not."""
+        return self.all_along is None or action in self.all_along
 
 
 EVERYWHERE = Reach(None, None)
@@ -46,7 +53,7 @@ class Standing:
 
     def __init__(self, touched: Touched) -> None:
         self._touched = touched
-        self._known: dict[frozenset[Who], Reach] = {}
+        self._known: dict[tuple[frozenset[Who], frozenset[Who]], Reach] = {}
         self._numbers: dict[frozenset[Spot], Numbers] = {}
 
     @cached_property
@@ -63,10 +70,10 @@ class Standing:
         if not self._only_people or login is None:
             return EVERYWHERE
         was, now = (self._whos(engine, login) for engine in self._touched.engines)
-        differs = was ^ now
-        found = self._known.get(differs)
+        key = was ^ now, was & now
+        found = self._known.get(key)
         if found is None:
-            found = self._known[differs] = self._of(differs)
+            found = self._known[key] = self._of(*key)
         return found
 
     def own_work(self, login: str | None) -> Numbers:
@@ -86,8 +93,9 @@ class Standing:
         acting = engine.acting(login) if login in engine.data.users else None
         return engine.crowd.belonging.whos(acting)
 
-    def _of(self, differs: frozenset[Who]) -> Reach:
-        """Where words speak of some whos, or of whoever has a role that is given to them."""
+    def _of(self, differs: frozenset[Who], stays: frozenset[Who]) -> Reach:
+        """Where words speak of some whos, or of whoever has a role that is given to them; and of
+        what they speak to those that somebody is among before and after."""
         data = self._touched.after.data
         given = [each for each in data.given if not differs.isdisjoint(each.to)]
         if any(data.roles[each.role].all_access for each in given):
@@ -107,7 +115,20 @@ class Standing:
             if not whos.isdisjoint((*named.readers, *named.all_of, *named.but_not)):
                 reading.add(spot)
         by_action = {action: self._at(frozenset(spots)) for action, spots in acting.items()}
-        return Reach(self._at(frozenset(reading)), by_action)
+        return Reach(self._at(frozenset(reading)), by_action, self._allowed_to(stays))
+
+    def _allowed_to(self, whos: frozenset[Who]) -> frozenset[str] | None:
+        """The actions that are allowed to some whos, or to whoever has a role; None for all."""
+        data = self._touched.after.data
+        if any(
+            data.roles[each.role].all_access and not whos.isdisjoint(each.to) for each in data.given
+        ):
+            return None
+        found = set[str]()
+        for each in clauses_of(data):
+            if each.allow and (each.who in whos or each.who.kind == "role"):
+                found |= each.actions
+        return frozenset(found)
 
     def _at(self, spots: frozenset[Spot]) -> Numbers | None:
         """The numbers of the paths that some places hold (None: all), and of all that changes by
