@@ -248,9 +248,17 @@ def _take_back(rewind: Rewind, values: Mapping[str, Any]) -> None:
         ) from None
 
 
-def next_line(record: Record, last: Line | None, before: SiteData, pieces: Sequence[Piece]) -> Line:
-    """The line for a change after the last one; the site's number follows from its pieces."""
-    state = State(int(last.state, 16)) if last is not None else State.of(before)
+def next_line(
+    record: Record,
+    last: Line | None,
+    before: SiteData,
+    pieces: Sequence[Piece],
+    number: str | None = None,
+) -> Line:
+    """The line for a change after the last one; the site's number follows from its pieces. Before
+    the first change it is worked out, where a store does not know the `number`."""
+    known = last.state if last is not None else number
+    state = State(int(known, 16)) if known is not None else State.of(before)
     for piece in pieces:
         state.add(piece.part, piece.name, piece.before, -1)
         state.add(piece.part, piece.name, piece.after)

@@ -206,7 +206,7 @@ class _DatabaseTurn(Turn):
             select(tables.changes.c.line).where(tables.changes.c.number == self.state.number)
         )
         last = line_from(last_text, self.state.number) if last_text else None
-        line = next_line(record, last, seen.data, pieces)
+        line = next_line(record, last, seen.data, pieces, self.state.state)
         entries = write_rows(self.connection, after, pieces, record.number)
         if not reads_back(self.connection, entries, pieces):
             raise StoreTrouble(
