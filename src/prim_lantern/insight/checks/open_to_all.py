@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import islice
+from typing import NamedTuple
 
 from prim_lantern.decide.clauses import clauses_of
 from prim_lantern.decide.explain import explain, words
@@ -19,12 +20,17 @@ from prim_lantern.decide.views.access import changing_actions
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.insight.finding import SERIOUS, Finding
 from prim_lantern.insight.look import Look, written
-from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
+from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS, STEPS
 from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 
 NAME = "open-to-all"
 _ENOUGH = 100  # parents of what could be created
+
+
+class _Open(NamedTuple):
+    places: list[str]
+    question: Question
 
 
 def find(look: Look) -> Iterator[Finding]:
@@ -38,7 +44,7 @@ def _spoken_of(look: Look, whos: Sequence[Who]) -> dict[str, list[Place]]:
     """The places at which something is allowed to some audiences, by action."""
     found: dict[str, list[Place]] = {}
     for clause in clauses_of(look.data):
-        if clause.allow and clause.who in whos:
+        if clause.allow and (clause.who in whos or clause.who.kind == "role"):
             for action in clause.actions:
                 found.setdefault(action, []).append(clause.place)
     given = [each for some in look.engine.rights.all_access.values() for each in some]
@@ -59,32 +65,41 @@ def _sections(look: Look, places: Sequence[Place]) -> Iterator[str]:
     yield from dict.fromkeys(each for top in tops for each in tree.sections_from(top))
 
 
-def _by(look: Look, login: str | None, called: str) -> Iterator[Finding]:
+def _open(look: Look, login: str | None, action: str, at: Sequence[Place]) -> _Open | None:
+    """Where somebody may do something of which words at some places speak, and a question that has
+    a yes; None: nowhere."""
     engine = look.engine
+    if action in MANAGING_ACTIONS:
+        spots = at if action not in SITE_WIDE_ACTIONS else [SITE]
+        managed = [each for each in spots if engine.may_manage(login, action, each)]
+        if not managed:
+            return None
+        question = Question(login, action, look.at, place=managed[0])
+        return _Open([str(Place(each.kind, each.name)) for each in managed], question)
+    if action == "create":
+        sections = _sections(look, at)
+        found = (each for parent in sections for each in offers_below(engine, login, parent))
+        offers = list(islice(found, _ENOUGH))
+        if not offers:
+            return None
+        first = offers[0]
+        filed = first.categories[: first.needs_category]
+        question = Question(login, action, look.at, first.parent, first.kind, filed)
+        return _Open([each.parent for each in offers], question)
+    paths = list(paths_for(engine, login, action))
+    return _Open(paths, Question(login, action, look.at, paths[0])) if paths else None
+
+
+def _by(look: Look, login: str | None, called: str) -> Iterator[Finding]:
     places = _spoken_of(look, (EVERYONE, GUESTS) if login is None else (EVERYONE, SIGNED_IN))
     for action in changing_actions(look.data):
-        if action not in places:
+        if action == "comment" or (action in STEPS and login is not None):
             continue
-        if action in MANAGING_ACTIONS:
-            paths = ["site"] if engine.may_manage(login, action, SITE) else []
-            question = Question(login, action, look.at, place=SITE)
-        elif action == "create":
-            parents = _sections(look, places[action])
-            found = (each for at in parents for each in offers_below(engine, login, at))
-            offers = list(islice(found, _ENOUGH))
-            paths = [each.parent for each in offers]
-            if offers:
-                filed = offers[0].categories[: offers[0].needs_category]
-                question = Question(login, action, look.at, paths[0], offers[0].kind, filed)
-        elif action == "comment" or (action in STEPS and login is not None):
-            continue
-        else:
-            paths = list(paths_for(engine, login, action))
-            question = Question(login, action, look.at, paths[0] if paths else None)
-        if paths:
-            where = list(dict.fromkeys(paths))
-            reference = engine.reference_for(login)
-            told = explain(reference, question, trace_of(reference, question))
+        found = _open(look, login, action, places[action]) if action in places else None
+        if found is not None:
+            reference = look.engine.reference_for(login)
+            told = explain(reference, found.question, trace_of(reference, found.question))
+            where = list(dict.fromkeys(found.places))
             doing = words.doing(look.data, action)
             yield Finding(
                 NAME,
