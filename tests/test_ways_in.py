@@ -500,3 +500,32 @@ def test_the_owner_gains_nothing_by_a_word(site):
     site.change(by="ann").allow("publish", to="user:mo", where="/a").make()  # she may not publish
     with pytest.raises(pl.NotAllowed, match="publish"):
         site.change(by="ann").allow("publish", to="user:ben", where="/a").make()
+
+
+PANELS = """
+[[rules]]
+allow = ["manage-rights"]
+to = ["user:ann"]
+where = "/a"
+[[rules]]
+allow = ["edit"]
+to = ["user:ann"]
+where = "/a"
+reach = "only-here"
+kinds = ["panel"]
+"""
+
+
+def test_parts_of_pages_that_are_still_to_come_are_seen(make_folder):
+    """Nothing stands below /a yet; a panel on a new page there is not one on /a."""
+    site = pl.open_site(
+        make_folder(PANELS, "ann,Ann,,,,,\nben,Ben,,,,,", "/a,page,A,mo,,published,,,,,")
+    )
+    for reach in ("here-and-below", "only-below"):
+        with pytest.raises(pl.NotAllowed, match="edit a panel"):
+            site.change(by="ann").allow(
+                "edit", to="user:ben", where="/a", kinds="panel", reach=reach
+            ).make()
+    site.change(by="ann").allow(
+        "edit", to="user:ben", where="/a", kinds="panel", reach="only-here"
+    ).make()
