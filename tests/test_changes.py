@@ -154,3 +154,38 @@ def test_what_a_line_says_is_found_before_anybody_waits_and_can_be_left_out(
     assert (record.effects, counted) == ((), [False])
     assert site.history()[-1].effects == ()
     assert site.store.check_history() == 2
+
+
+BY_ROLE = """
+[groups.crew]
+members = ["cyd"]
+[groups.inner]
+[readerships.inner]
+readers = ["group:inner"]
+[[places]]
+where = "/in"
+readership = "inner"
+[roles.editor]
+[[given]]
+role = "editor"
+to = ["group:crew"]
+[[rules]]
+allow = ["comment"]
+to = ["role:editor"]
+[roles.all]
+all_access = true
+[[given]]
+role = "all"
+to = ["user:top"]
+"""
+
+
+def test_who_comes_to_read_comes_to_what_their_role_allows_there(make_folder):
+    people, content = "cyd,Cyd,,,,,\ntop,Top,,,,,", "/in,page,In,mo,,published,,,,,"
+    site = pl.open_site(make_folder(BY_ROLE, people, content))
+    effects = site.change(by="mo").add_members("inner", "cyd").effects()
+    found = {(each.who, each.action, each.where, each.gained) for each in effects}
+    assert found == {("cyd", "read", "/in", True), ("cyd", "comment", "/in", True)}
+    # whoever has all access creates where no word is about creating
+    assert "/in" in [str(each) for each in site.parents_for("top", "page")]
+    assert not list(site.parents_for("cyd", "page"))

@@ -205,3 +205,18 @@ def test_what_is_kept_goes_with_its_history_and_costs_no_change(tmp_path, demo_f
     assert [each.name for each in past.iterdir()] == ["4.zip"]
     FolderStore(demo_folder).fill(site.data)
     assert not past.exists()
+
+
+def test_what_is_listed_keeps_its_place_when_something_before_it_comes_or_goes(where):
+    site = pl.open_site(where)
+    names = [each.id for each in site.data.rules if each.id]
+    with site.change(by="hana.okafor") as change:
+        change.remove_rule(names[0])
+    assert [each.id for each in pl.open_site(where).data.rules if each.id] == names[1:]
+    with site.change(by="hana.okafor") as change:
+        change.undo(1)
+    assert [each.id for each in pl.open_site(where).data.rules if each.id] == names
+    with site.change(by="hana.okafor") as change:
+        change.remove_rule(names[2])
+        change.undo(2)
+    assert pl.open_site(where).data.rules == site.data.rules
