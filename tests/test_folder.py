@@ -377,3 +377,14 @@ def test_a_table_whose_first_column_is_another_is_changed_as_well(make_folder):
         "page,U,,mo,,,,,,,/a"
     )
     assert pl.open_site(folder).data == site.data
+
+
+def test_a_carriage_return_in_the_row_of_something_else_stays(demo_folder):
+    table = demo_folder / "content.csv"
+    raw = table.read_bytes().replace(b"Terns over the landing", b'"Terns\rover"', 1)
+    table.write_bytes(raw)
+    site = pl.open_site(demo_folder)
+    with site.change(by="hana.okafor") as change:
+        change.change_item("/log", title="Other")
+    assert pl.open_site(demo_folder).data == site.data
+    assert b'"Terns\rover"' in table.read_bytes()

@@ -280,7 +280,8 @@ class _FolderTurn(Turn):
     def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
         """Write a change: new texts for the files it touches, and its line of the history."""
         folder = self.store.folder
-        texts = {name: (folder / name).read_text(encoding="utf-8-sig") for name in FILES}
+        texts = {name: (folder / name).read_bytes().decode("utf-8-sig") for name in FILES}
+        texts[SITE_FILE] = texts[SITE_FILE].replace("\r\n", "\n")
         new, parts = folder_texts(after, seen.data, texts) if pieces else ({}, None)
         wanted = after
         if SITE_FILE in new:  # everything has its line in the new text

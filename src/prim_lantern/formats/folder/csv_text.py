@@ -45,8 +45,8 @@ class CsvTable(NamedTuple):
             return None
         header = _header(self.columns, text)
         first = next(csv.reader(io.StringIO(text)), [])
-        if [*map(str.strip, first)] != header or header[0] != self.key:
-            return None  # there are columns more or fewer, or names in another place
+        if "\r" in text or [*map(str.strip, first)] != header or header[0] != self.key:
+            return None  # other line ends, columns more or fewer, or names in another place
         gone = [before.names[row] for row in moved.gone]
         changed = {after.names[row]: after.at(row) for row in moved.changed}
         where = _records_of(text, {*gone, *changed})
