@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from prim_lantern.decide.views.promises import PromiseCheck
     from prim_lantern.decide.views.queue import Queue
     from prim_lantern.decide.views.readership_view import ReadershipView
-    from prim_lantern.insight.finding import Finding
 
 
 @explains_its_arguments()
@@ -103,23 +102,6 @@ class Overviews(Pages):
                 return check._replace(since=earlier)
             broken_before, step = earlier, step * 2
         return check
-
-    def checkup(self, at: Moment = None, only: str | None = None) -> list[Finding]:
-        """What looks wrong with the site: what is serious first, each with where it is written and
-        with commands that mend it. `only` is the name of one check.
-
-        Raises `UnknownName` where there is no such check.
-
-        >>> import prim_lantern as pl
-        >>> found = pl.open_demo().checkup("2027-05-10", only="fits-nobody")
-        >>> print(found[0].says)
-        Group Relief keepers takes in whoever fits “position is releif keeper”, and nobody does. \
-Nearest: position “relief keeper”.
-        """
-        from prim_lantern.insight.checkup import checkup
-
-        state, moment = self._state, self.moment(at)
-        return checkup(state.engine(moment), only)
 
     def queue(self, who: str, at: Moment = None, *, days: int = 30) -> Queue:
         """What waits for somebody: items in review that they may publish or send back (the oldest

@@ -1,0 +1,249 @@
+"""`compare`: two people, two moments or two sites side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple
+
+import click
+
+from prim_lantern.change.effects.summary import lines_of, where_of
+from prim_lantern.cli.common import (
+    complete_action,
+    complete_place,
+    complete_who,
+    gathered,
+    opened,
+    person_or_anybody,
+    print_json,
+    print_lines,
+)
+from prim_lantern.cli.listing import As, list_at, show_list
+from prim_lantern.decide.explain import words
+from prim_lantern.errors import BadQuestion
+from prim_lantern.insight.compare import Compared, More
+from prim_lantern.insight.difference import Thing
+from prim_lantern.live import Site
+from prim_lantern.opening import open_site
+from prim_lantern.show.changes import effect_lines, effect_rows, effects_dict
+from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.site.actions import MANAGING_ACTIONS
+from prim_lantern.site.moments import written
+
+_KEYS = ("who", "action", "where", "whole_section", "items")
+_SPOTS = 6  # places named for one action
+
+
+class Other(NamedTuple):
+    """What the second side is, where it is not the same site at the same moment."""
+
+    other_at: str | None
+    other_stood: str | None
+    other_site: str | None
+
+    @property
+    def said(self) -> bool:
+        """Whether any of it was asked for."""
+        return any(each is not None for each in self)
+
+
+_OTHER = (
+    click.option("--other-at", metavar="WHEN", help="The other side with the clock set to this."),
+    click.option("--other-stood", metavar="WHEN", help="The other side as the site stood then."),
+    click.option("--other-site", metavar="SITE", help="The other side is this folder or database."),
+)
+
+
+@click.command(short_help="What one may that the other may not.")
+@click.argument("one", required=False, shell_complete=complete_who)
+@click.argument("other", required=False, shell_complete=complete_who)
+@click.argument("action", required=False, shell_complete=complete_action)
+@click.argument("place", required=False, shell_complete=complete_place)
+@click.option("--why", is_flag=True, help="With each line, what makes the difference.")
+@gathered(Other, "second", _OTHER)
+@list_at
+def compare(
+    one: str | None,
+    other: str | None,
+    action: str | None,
+    place: str | None,
+    why: bool,
+    second: Other,
+    where: str,
+    at: str | None,
+    shown: As,
+) -> None:
+    """What ONE may that OTHER may not, and the other way round, from broad to narrow.
+
+    Both are people, "guest", group:…, role:… or signed-in. With ACTION and PLACE: the fewest
+    memberships, rules and given roles that make the difference there.
+    With --other-at, --other-stood or --other-site, ONE (or everybody, where nobody is named) on
+    this side and on the other.
+
+    \b
+    prim-lantern compare kit sam
+    prim-lantern compare mirela sam edit /visit/prices
+    prim-lantern compare sam --other-at 2028-01-01
+    prim-lantern compare --other-stood 2027-01-01
+    """
+    site = opened(where)
+    there = _other_site(second, site)
+    if one is None:
+        _everybody(site, there, second, at, shown)
+        return
+    if other is None:
+        if not second.said:
+            raise BadQuestion("Name the other one as well, or another moment: --other-at WHEN.")
+        other = one
+    first, last = person_or_anybody(site, one), person_or_anybody(there or site, other)
+    if action is not None:
+        if second.said:
+            raise BadQuestion("For one item on two sides ask 'why' on each of them.")
+        _one_thing(site, (first, last), action, place or "site", at, shown)
+        return
+    moment = second.other_stood or second.other_at
+    found = site.compare(first, last, at, other_site=there, other_at=moment)
+    reasons = _reasons(site, found, (first, last), at) if why and not second.said else {}
+    if shown.as_json:
+        told = found.to_dict()
+        for each, more in zip(told["more"], found.more, strict=True):
+            if more in reasons:
+                each["why"] = [thing.to_dict() for thing in reasons[more]]
+        print_json(told)
+    elif shown.to_csv is not None:
+        show_list(shown, [], [*found.records()], "", keys=_KEYS)
+    else:
+        print_lines(_lines(found, reasons, everything=shown.everything))
+
+
+def _other_site(second: Other, site: Site) -> Site | None:
+    if second.other_site is not None and second.other_stood is None:
+        return open_site(second.other_site)
+    if second.other_stood is not None:
+        whole = open_site(second.other_site) if second.other_site is not None else site
+        return whole.as_it_stood(second.other_stood)
+    return None
+
+
+# One action at one place ---------------------------------------------------------------------
+
+
+def _one_thing(
+    site: Site,
+    whos: tuple[str | None, str | None],
+    action: str,
+    place: str,
+    at: str | None,
+    shown: As,
+) -> None:
+    sentences, allowed = [], []
+    for who in whos:
+        managing = site.data.action(action) in MANAGING_ACTIONS
+        ask = site.may_manage if managing else site.may
+        decision = ask(who, action, place, at)
+        sentences.append(decision.explanation.sentence)
+        allowed.append(decision.allowed)
+    things = site.what_makes_the_difference(*whos, action, place, at)
+    if shown.as_json:
+        told = zip(whos, allowed, sentences, strict=True)
+        sides = [{"who": who, "allowed": may, "sentence": text} for who, may, text in told]
+        print_json({"sides": sides, "difference": [each.to_dict() for each in things]})
+        return
+    for sentence in sentences:
+        print_lines(wrapped(sentence, more="  "))
+    if allowed[0] == allowed[1]:
+        click.echo(f"{'Both may' if allowed[0] else 'Neither may'}: nothing tells them apart here.")
+        return
+    click.echo(styled("What makes the difference", "strong"))
+    print_lines(_thing_lines(things))
+
+
+def _thing_lines(things: Sequence[Thing], indent: str = "  ") -> Iterator[str]:
+    for each in things:
+        at = f"  [{each.where}]" if each.where else ""
+        yield from wrapped(f"- {each.says}{at}", indent, "  ")
+
+
+# Everything ------------------------------------------------------------------------------------
+
+
+def _reasons(
+    site: Site, found: Compared, whos: tuple[str | None, str | None], at: str | None
+) -> dict[More, list[Thing]]:
+    """What makes the difference at the first place of each line, where it is an item's."""
+    reasons = {}
+    for more in found.more:
+        if not more.action.startswith("create "):
+            first = more.spots[0].first
+            reasons[more] = site.what_makes_the_difference(*whos, more.action, first, at)
+    return reasons
+
+
+def _lines(found: Compared, reasons: dict[More, list[Thing]], *, everything: bool) -> Iterator[str]:
+    if not found.more:
+        one, other = found.called
+        yield f"{one} and {other} may do the very same."
+    for side in (0, 1):
+        some = found.of(side)
+        if not some:
+            continue
+        here, there = found.called[side], found.called[1 - side]
+        yield styled(f"{here} may, and {there} may not", "strong")
+        for together in _together(some):
+            actions = words.listed(_shortly([each.action for each in together]))
+            spots = _spots(together[0], everything=everything)
+            yield from wrapped(f"- {actions}: {spots}", "  ", "  ")
+            things = reasons.get(together[0], [])
+            yield from _thing_lines(things, "      ")
+    if not found.creating_counted:
+        yield "Who may create what is not looked at on a site of this size."
+    both = [f"{action} ({count:,})" for action, count in found.alike.items() if count]
+    if found.more and both:
+        yield from wrapped(f"Both may alike, with how many items: {words.listed(both)}.", more="  ")
+
+
+def _together(some: Sequence[More]) -> list[list[More]]:
+    """Lines that speak of the same places together."""
+    found: dict[Any, list[More]] = {}
+    for each in some:
+        found.setdefault((each.spots, each.action.startswith("create ")), []).append(each)
+    return list(found.values())
+
+
+def _shortly(actions: Sequence[str]) -> list[str]:
+    """Actions in a row, "create" said once."""
+    kinds = [each.removeprefix("create ") for each in actions if each.startswith("create ")]
+    others = [each for each in actions if not each.startswith("create ")]
+    return [*others, *([f"create {words.listed(kinds)}"] if kinds else [])]
+
+
+def _spots(more: More, *, everything: bool) -> str:
+    if more.action.startswith("create "):
+        return where_of([each.where for each in more.spots], below=True)
+    spots = more.spots if everything else more.spots[:_SPOTS]
+    left = sum(each.items for each in more.spots[len(spots) :])
+    return ", ".join(map(str, spots)) + (f" and {left:,} more (--all)" if left else "")
+
+
+def _everybody(site: Site, there: Site | None, second: Other, at: str | None, shown: As) -> None:
+    if not second.said:
+        raise BadQuestion("Name two to compare, or another moment or site: --other-at WHEN.")
+    moment = second.other_stood or second.other_at
+    effects = site.differences(at, other_site=there, other_at=moment)
+    if shown.as_json:
+        print_json(effects_dict(effects, lines_of(effects)))
+    elif shown.to_csv is not None:
+        names = ("who", "action", "where", "effect")
+        records = [dict(zip(names, row, strict=True)) for row in effect_rows(effects)]
+        show_list(shown, [], records, "", keys=names)
+    else:
+        here = written(site.moment(at).replace(microsecond=0))
+        than = second.other_site or ""
+        than += f" on {moment}" if moment else ""
+        print_lines(wrapped(f"{site.data.name} on {here}, compared with it {than.strip()}:"))
+        lines = lines_of(effects, 40 if shown.everything else 12)
+        counted = effects.creating_counted
+        print_lines(effect_lines(lines, (), (), creating_counted=counted))
+
+
+COMMANDS = {"compare": compare}

@@ -1,0 +1,173 @@
+"""Two people side by side, or one at two moments or on two sites: what the one may and the other
+may not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from functools import cached_property
+from typing import Any, Final, NamedTuple
+
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.lists import paths_for
+from prim_lantern.decide.views.looking import offers_below
+from prim_lantern.decide.views.powers import managing_spots
+from prim_lantern.insight.folding import Spot, folded
+from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
+from prim_lantern.site.places import SITE
+
+_SECTIONS_ASKED: Final = 5_000  # above that, who may create what is not looked at
+
+
+class Side(NamedTuple):
+    """One side of a comparison: somebody (a login, a stand-in's too, None for a guest) by what
+    decides, and how they are called in it."""
+
+    engine: Engine
+    login: str | None
+    called: str
+
+
+class More(NamedTuple):
+    """One action that one side may do and the other may not, and where: from broad to narrow.
+
+    `side` is 0 for the first side, 1 for the other. `number` is how many items (places, parents)
+    that are in all.
+    """
+
+    side: int
+    action: str
+    spots: tuple[Spot, ...]
+    number: int
+
+
+class Compared:
+    """Two sides compared: `more` has what each may that the other may not, by action in the order
+    of the site; `alike` by action how many items both may do it to."""
+
+    def __init__(self, one: Side, other: Side) -> None:
+        """Take the two sides."""
+        self.sides = one, other
+
+    @property
+    def called(self) -> tuple[str, str]:
+        """How the two sides are called."""
+        return self.sides[0].called, self.sides[1].called
+
+    @property
+    def creating_counted(self) -> bool:
+        """Whether it was looked at who may create what; on very big sites it is not."""
+        return all(len(side.engine.data.tree) <= _SECTIONS_ASKED for side in self.sides)
+
+    @cached_property
+    def more(self) -> tuple[More, ...]:
+        """What one side may and the other may not; none where they may the same."""
+        found = [*self._of_items(), *self._of_creating(), *self._of_managing()]
+        return tuple(sorted(found, key=lambda each: each.side))
+
+    def of(self, side: int) -> tuple[More, ...]:
+        """What just one of the sides may."""
+        return tuple(each for each in self.more if each.side == side)
+
+    @cached_property
+    def alike(self) -> Mapping[str, int]:
+        """By action, to how many items both may do it."""
+        return {action: len(one & other) for action, (one, other) in self._allowed.items()}
+
+    def to_dict(self) -> dict[str, Any]:
+        """The same for programs."""
+        return {
+            "sides": list(self.called),
+            "more": [
+                {
+                    "side": each.side,
+                    "action": each.action,
+                    "count": each.number,
+                    "where": [
+                        {"place": spot.where, "items": spot.items, "whole": spot.whole}
+                        for spot in each.spots
+                    ],
+                }
+                for each in self.more
+            ],
+            "alike": dict(self.alike),
+        }
+
+    def records(self) -> Iterator[dict[str, object]]:
+        """A flat record for each place of each action that only one side may."""
+        for each in self.more:
+            for spot in each.spots:
+                yield {
+                    "who": self.called[each.side],
+                    "action": each.action,
+                    "where": spot.where,
+                    "whole_section": spot.whole,
+                    "items": spot.items,
+                }
+
+    # Finding it --------------------------------------------------------------------------
+
+    @cached_property
+    def _allowed(self) -> Mapping[str, tuple[set[str], set[str]]]:
+        """By action on an item, the paths at which each side may do it."""
+        actions = dict.fromkeys(a for side in self.sides for a in side.engine.data.item_actions)
+        found = {}
+        for action in actions:
+            if action not in NEED_MORE:
+                one, other = (_paths(side, action) for side in self.sides)
+                found[action] = one, other
+        return found
+
+    def _of_items(self) -> Iterator[More]:
+        known: dict[tuple[int, frozenset[str]], tuple[Spot, ...]] = {}
+        for action, both in self._allowed.items():
+            for side in (0, 1):
+                paths = frozenset(both[side] - both[1 - side])
+                if not paths:
+                    continue
+                if (side, paths) not in known:  # mostly many actions differ at the same items
+                    tree = self.sides[side].engine.data.tree
+                    known[side, paths] = tuple(folded(tree, paths))
+                yield More(side, action, known[side, paths], len(paths))
+
+    def _of_creating(self) -> Iterator[More]:
+        if not self.creating_counted:
+            return
+        found = [
+            {
+                (offer.kind, parent)
+                for parent in side.engine.data.tree.sections()
+                for offer in offers_below(side.engine, side.login, parent)
+            }
+            for side in self.sides
+        ]
+        kinds = dict.fromkeys(kind for side in self.sides for kind in side.engine.data.all_kinds)
+        for side in (0, 1):
+            for kind in kinds:
+                parents = [p for k, p in found[side] - found[1 - side] if k == kind]
+                if parents:
+                    spots = (Spot(each, 1, whole=False, first=each) for each in sorted(parents))
+                    yield More(side, f"create {kind}", tuple(spots), len(parents))
+
+    def _of_managing(self) -> Iterator[More]:
+        spots = dict.fromkeys(
+            spot for side in self.sides for spot in managing_spots(side.engine.data, SITE)
+        )
+        for action in MANAGING_ACTIONS:
+            some = [SITE] if action in SITE_WIDE_ACTIONS else spots
+            may = [
+                {str(spot) for spot in some if s.engine.may_manage(s.login, action, spot)}
+                for s in self.sides
+            ]
+            for side in (0, 1):
+                places = sorted(may[side] - may[1 - side])
+                if "site" in places:
+                    places = ["site"]  # whoever may there may, else, everywhere
+                if places:
+                    found = (Spot(each, 1, whole=False, first=each) for each in places)
+                    yield More(side, action, tuple(found), len(places))
+
+
+def _paths(side: Side, action: str) -> set[str]:
+    if action not in side.engine.data.item_actions:
+        return set()
+    return set(paths_for(side.engine, side.login, action))

@@ -1,0 +1,160 @@
+"""What no administrator can see by hand: what is wrong, what differs, what would be enough."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from prim_lantern.arguments import explains_its_arguments
+from prim_lantern.decide.explain import words
+from prim_lantern.errors import BadQuestion
+from prim_lantern.overviews import Overviews
+from prim_lantern.site.moments import written
+from prim_lantern.state import Moment
+
+if TYPE_CHECKING:
+    from prim_lantern.change.effects.effects import Effects
+    from prim_lantern.decide.question import Question
+    from prim_lantern.insight.compare import Compared, Side
+    from prim_lantern.insight.difference import Thing
+    from prim_lantern.insight.finding import Finding
+
+
+@explains_its_arguments()
+class Insights(Overviews):
+    """What is found by looking at the whole of a site; `Site` is one."""
+
+    def checkup(self, at: Moment = None, only: str | None = None) -> list[Finding]:
+        """What looks wrong with the site: what is serious first, each with where it is written and
+        with commands that mend it. `only` is the name of one check.
+
+        Raises `UnknownName` where there is no such check.
+
+        >>> import prim_lantern as pl
+        >>> found = pl.open_demo().checkup("2027-05-10", only="fits-nobody")
+        >>> print(found[0].says)
+        Group Relief keepers takes in whoever fits “position is releif keeper”, and nobody does. \
+Nearest: position “relief keeper”.
+        """
+        from prim_lantern.insight.checkup import checkup
+
+        state, moment = self._state, self.moment(at)
+        return checkup(state.engine(moment), only)
+
+    def compare(
+        self,
+        one: str | None,
+        other: str | None,
+        at: Moment = None,
+        *,
+        other_site: Insights | None = None,
+        other_at: Moment = None,
+    ) -> Compared:
+        """What one may that the other may not, and the other way round: two people, groups, roles,
+        audiences; or the same one on two sites, or at two moments (`other_at`).
+
+        Each is a login, `group:…`, `role:…`, "signed-in", or None for a guest.
+
+        >>> import prim_lantern as pl
+        >>> found = pl.open_demo().compare("kit.farrow", "sam.whitlock", "2027-05-10")
+        >>> [(each.action, str(each.spots[0])) for each in found.of(0)][:1]
+        [('see-drafts', '/events/rope-day')]
+        """
+        from prim_lantern.insight.compare import Compared
+
+        site = other_site if other_site is not None else self
+        moved = other_site is not None or other_at is not None
+        then = other_at if other_at is not None else at
+        sides = self._side(one, at, other), site._side(other, then, one)
+        if moved and sides[0].called == sides[1].called:
+            moments = [f" on {written(self.moment(each))}" for each in (at, then)]
+            told = moments if moments[0] != moments[1] else ["", " on the other site"]
+            one_side, other_side = (
+                side._replace(called=side.called + text)
+                for side, text in zip(sides, told, strict=True)
+            )
+            return Compared(one_side, other_side)
+        return Compared(*sides)
+
+    def _side(self, who: str | None, at: Moment, beside: str | None) -> Side:
+        """One side of a comparison, by an engine that both sides can be asked of."""
+        from prim_lantern.decide.stand_ins import login_of
+        from prim_lantern.insight.compare import Side
+
+        state = self._state
+        engine = state.engine(self.moment(at))
+        found = None if who is None else state.who(who)
+        given = [found] if found is not None else []
+        if beside is not None and beside.startswith("role:") and beside != who:
+            given += [state.who(beside)]
+        engine = state.picturing(engine, given)
+        login = login_of(found) if found is not None else None
+        return Side(engine, login, words.opening(engine.data, login))
+
+    def what_makes_the_difference(
+        self,
+        one: str | None,
+        other: str | None,
+        action: str,
+        place: str,
+        at: Moment = None,
+    ) -> list[Thing]:
+        """The fewest memberships, rules, given roles … by which two people differ so that one may
+        do something to an item (manage a place) and the other may not; none where both may, or
+        neither.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> found = site.what_makes_the_difference("mirela.kos", "sam.whitlock", "edit",
+        ...                                        "/visit/prices", "2027-05-10")
+        >>> [each.says for each in found]
+        ['The rule mirela-prices: Mirela Kos may edit at /visit/prices only']
+        """
+        from prim_lantern.decide.question import trace_of
+        from prim_lantern.insight.difference import what_differs
+
+        sides = self._side(one, at, other), self._side(other, at, one)
+        asked = self._asked_of(action, place, at)
+        may = []
+        for side in sides:
+            question = asked._replace(who=side.login)
+            may.append(trace_of(side.engine.reference_for(side.login), question).allowed)
+        if may[0] == may[1]:
+            return []
+        first, second = sides if may[0] else sides[::-1]
+        return what_differs(first.engine, first.login, second.login, asked)
+
+    def _asked_of(self, action: str, place: str, at: Moment) -> Question:
+        from prim_lantern.decide.question import Question
+        from prim_lantern.site.actions import MANAGING_ACTIONS
+
+        state = self._state
+        if state.data.action(action) in MANAGING_ACTIONS:
+            return Question(None, action, self.moment(at), place=state.place(place))
+        if place == "site":
+            raise BadQuestion(f"{action!r} is asked of an item: add its path, as in '/log'.")
+        return Question(None, state.item_action(action), self.moment(at), state.item(place))
+
+    def differences(
+        self,
+        at: Moment = None,
+        *,
+        other_site: Insights | None = None,
+        other_at: Moment = None,
+    ) -> Effects:
+        """What anybody may on this site at a moment that they may not on another one, or at another
+        moment, and the other way round: as the effects of going from the other to this.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> found = site.differences("2027-07-01", other_at="2027-05-10")
+        >>> found.size > 0
+        True
+        """
+        from prim_lantern.change.effects.effects import Effects
+        from prim_lantern.decide.engine import Engine
+        from prim_lantern.insight.frozen import frozen
+
+        here, site = self.moment(at), other_site if other_site is not None else self
+        there = self.moment(other_at if other_at is not None else at)
+        before = Engine(frozen(site.data, there), here)
+        return Effects(before, before.after(frozen(self.data, here), here))
