@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
@@ -17,6 +18,8 @@ if TYPE_CHECKING:
     from prim_lantern.insight.compare import Compared, Side
     from prim_lantern.insight.difference import Thing
     from prim_lantern.insight.finding import Finding
+    from prim_lantern.insight.suggest import Suggestions
+    from prim_lantern.insight.wish import Wish
 
 
 @explains_its_arguments()
@@ -158,3 +161,64 @@ Nearest: position “relief keeper”.
         there = self.moment(other_at if other_at is not None else at)
         before = Engine(frozen(site.data, there), here)
         return Effects(before, before.after(frozen(self.data, here), here))
+
+    def suggest(
+        self, wishes: Wish | Iterable[Wish], by: str | None = None, at: Moment = None
+    ) -> Suggestions:
+        """The smallest changes by which wishes come true, all of them and nothing else, as far as
+        that can be: what has the fewest effects first, then fewer steps, then what is easier to
+        keep. Each was tried, and its `effects` are exact; none breaks a promise.
+
+        `by` is the login of whoever would make it: what they may not make stands last, with whom to
+        ask. See `wish`.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> found = site.suggest(site.wish("gwen.tarrow", "edit", "/visit/prices"))
+        >>> found.options[0].commands
+        ('allow user:gwen.tarrow edit /visit/prices --reach only-here',)
+        """
+        from prim_lantern.insight.suggest import suggest
+        from prim_lantern.insight.wish import Wish
+
+        state = self._state
+        some = [wishes] if isinstance(wishes, Wish) else list(wishes)
+        login = None if by is None else state.data.login(by)
+        engine = state.picturing(state.engine(self.moment(at)), [each.who for each in some])
+        return suggest(engine, some, login)
+
+    def wish(
+        self,
+        who: str | None,
+        action: str,
+        place: str = "site",
+        *,
+        may: bool = True,
+        below: bool = False,
+        kind: str | None = None,
+        categories: Iterable[str] = (),
+    ) -> Wish:
+        """A wish for `suggest`: that somebody may (or may not) do an action to an item, to all at
+        and `below` a path, in a category, or manage a place.
+
+        `kind` and `categories` are for create, one category for file-under. Raises `BadQuestion`,
+        and the errors of unknown names.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().wish(None, "read", "/patrons").may
+        True
+        """
+        from prim_lantern.insight.wish import wish
+        from prim_lantern.site.who import GUESTS
+
+        found = GUESTS if who is None else self._state.who(who)
+        return wish(
+            self.data,
+            found,
+            action,
+            place,
+            may=may,
+            below=below,
+            kind=kind,
+            categories=tuple(categories),
+        )

@@ -13,13 +13,6 @@ SEVERITIES: Final = (SERIOUS, MISTAKE, NOTE)
 what is worth knowing."""
 
 
-class Fix(NamedTuple):
-    """A command that mends something, and the operation, as plain data, that it makes."""
-
-    command: str
-    operation: Mapping[str, Any]
-
-
 class Finding(NamedTuple):
     """One thing that a checkup found.
 

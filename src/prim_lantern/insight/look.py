@@ -7,13 +7,12 @@ from functools import cached_property
 from typing import Any
 
 from prim_lantern.change.effects.effects import Effects
-from prim_lantern.change.operations import operation_from
-from prim_lantern.change.operations.base import Made
+from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.timeline import turns_of_words
 from prim_lantern.errors import PrimLanternError
-from prim_lantern.insight.finding import Fix
+from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.newcomers import with_newcomers
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Origin
@@ -87,16 +86,16 @@ class Look:
             for pair in pairs
         )
 
-    def tried(self, *fixes: Fix) -> tuple[str, ...]:
-        """The commands of those fixes that can be made."""
+    def tried(self, *fixes: Operation) -> tuple[str, ...]:
+        """The commands of those operations that can be made."""
         found = []
         for fix in fixes:
             proposal = Proposal(self.data, Made(self.data.owner, self.at))
             try:
-                proposal.do(operation_from(fix.operation))
+                proposal.do(fix)
             except PrimLanternError:
                 continue
-            found.append(fix.command)
+            found.append(command_of(fix))
         return tuple(found)
 
 

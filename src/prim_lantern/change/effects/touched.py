@@ -12,7 +12,7 @@ from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.decide.clauses import Clause, beyond, roles_in
 from prim_lantern.decide.engine import Engine
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.rights import Given
+from prim_lantern.site.rights import Given, Readership
 from prim_lantern.site.who import Who
 
 
@@ -192,9 +192,14 @@ class Touched:
             return None
         standing = {each.readership or "" for each in after.readerships_at.values()}
         standing.add(after.default_readership)
-        if any(before.readership(name) != after.readership(name) for name in standing):
-            return None
-        whos = {who for word in set(before.rules) ^ set(after.rules) for who in word.to}
+        named: set[tuple[str, Who]] = set()
+        for name in standing:
+            was, now = before.readership(name), after.readership(name)
+            if was.no_exceptions != now.no_exceptions:
+                return None
+            named |= _listed(was) ^ _listed(now)  # for all others it is what it was
+        whos = {who for _, who in named}
+        whos |= {who for word in set(before.rules) ^ set(after.rules) for who in word.to}
         whos |= {who for word in set(before.given) ^ set(after.given) for who in word.to}
         for data in (before, after):
             for given in data.given:
@@ -203,12 +208,18 @@ class Touched:
                     for e in roles_in(data, given.role)
                 ):
                     whos |= set(given.to)
-        if any(who.kind in ("role", "audience") for who in whos):
+        if any(who.kind not in ("user", "group") for who in whos):
             return None
         roles = {word.role for word in set(before.given) ^ set(after.given)}
         if any(Who("role", name) in self.after.rights.whos for name in roles):
             return None  # it is spoken of whoever has the role
         return frozenset(whos)
+
+
+def _listed(readership: Readership) -> set[tuple[str, Who]]:
+    """Whom a readership names, each with how."""
+    named = ("readers", "all_of", "but_not")
+    return {(how, who) for how in named for who in getattr(readership, how)}
 
 
 def all_access(data: SiteData) -> set[Given]:

@@ -5,13 +5,13 @@ Their people lose then what the groups of the plan give. 'plan renew' goes on fr
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Iterator
 from datetime import timedelta
 
+from prim_lantern.change.operations.plans import RenewEnrolment
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.views.enrolments import enrolments
-from prim_lantern.insight.finding import NOTE, Finding, Fix
+from prim_lantern.insight.finding import NOTE, Finding
 from prim_lantern.insight.look import Look
 from prim_lantern.site.moments import written
 
@@ -34,10 +34,7 @@ def find(look: Look) -> Iterator[Finding]:
     for plan, some in ends.items():
         told = [f"{data.users[login].called} ({until})" for until, login in sorted(some)]
         logins = [login for _, login in sorted(some)]
-        fix = Fix(
-            f"plan renew {plan} {shlex.join(logins)}",
-            {"do": "renew-enrolment", "plan": plan, "logins": logins},
-        )
+        fix = RenewEnrolment(plan, tuple(logins))
         yield Finding(
             NAME,
             NOTE,

@@ -9,9 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
+from prim_lantern.change.operations.groups import RemoveMembers
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
-from prim_lantern.insight.fixes import remove_members
 from prim_lantern.insight.look import Look, written
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.people import ACTIVE, User
@@ -43,7 +43,7 @@ def find(look: Look) -> Iterator[Finding]:
                     f"{called} {are} listed by hand in group {group.called}, {why}.",
                     written(some.values()),
                     {"people": len(some)},
-                    look.tried(remove_members(name, *some)),
+                    look.tried(RemoveMembers(name, tuple(some))),
                 )
 
 

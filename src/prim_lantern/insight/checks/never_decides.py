@@ -11,10 +11,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, TypeVar
 
+from prim_lantern.change.operations.base import Operation
+from prim_lantern.change.operations.readerships import ClearReadership
 from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule
 from prim_lantern.decide.explain import words
-from prim_lantern.insight.finding import MISTAKE, NOTE, Finding, Fix
-from prim_lantern.insight.fixes import clear_readership, remove_rule, take_back
+from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
+from prim_lantern.insight.fixes import remove_rule, take_back
 from prim_lantern.insight.look import Look, written
 from prim_lantern.site.moments import Period
 from prim_lantern.site.origin import Origin
@@ -58,7 +60,7 @@ def find(look: Look) -> Iterator[Finding]:
         if look.changes_nothing({"places": places}, groups, [setting.place]):
             called = data.readership(setting.readership or "").called
             text = f"The readership {called} {words.where(setting.place)}"
-            yield _found(look, text, setting.origin, clear_readership(setting.place.name))
+            yield _found(look, text, setting.origin, ClearReadership(setting.place.name))
 
 
 def _nothing(
@@ -75,7 +77,7 @@ def _nothing(
 
 
 def _found(
-    look: Look, text: str, origin: Origin | None, fix: Fix, *, guard: bool = False
+    look: Look, text: str, origin: Origin | None, fix: Operation, *, guard: bool = False
 ) -> Finding:
     """A deny that stops nobody so far may stand guard: it is told, and nothing is advised."""
     told = f"{text[:1].lower()}{text[1:]}."

@@ -7,9 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from prim_lantern.change.operations.groups import RemoveMembers
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import NOTE, Finding
-from prim_lantern.insight.fixes import remove_members, remove_rule, take_back
+from prim_lantern.insight.fixes import remove_rule, take_back
 from prim_lantern.insight.look import Look, written
 
 NAME = "over"
@@ -38,5 +39,5 @@ def find(look: Look) -> Iterator[Finding]:
                     f"{user.called}'s membership of group {called} is over.",
                     written([user.origin]),
                     {"people": 1},
-                    look.tried(remove_members(each.group, login)),
+                    look.tried(RemoveMembers(each.group, (login,))),
                 )

@@ -1,0 +1,127 @@
+"""Operations as the commands that make them."""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Iterator, Mapping
+from dataclasses import MISSING, fields
+from typing import Any, Final, NamedTuple
+
+from prim_lantern.change.operations.base import Operation
+from prim_lantern.site.moments import moment, written
+
+
+class _Form(NamedTuple):
+    """A command: its words, the fields that are written after it in order (those that end with
+    `*` as several words, others that hold several joined with commas), and the options of others;
+    an option that ends with `=` and a text is a flag for that value."""
+
+    command: str
+    arguments: tuple[str, ...]
+    options: Mapping[str, str] = {}
+
+
+_TIMES: Final = {"since": "--since", "until": "--until"}
+_WORD: Final = {
+    "reach": "--reach",
+    "kinds": "--kind",
+    "whose": "--whose",
+    "in_state": "--in-state",
+    **_TIMES,
+    "id": "--id",
+    "note": "--note",
+    "no_exceptions": "--no-exceptions",
+}
+_FORMS: Final[Mapping[str, _Form]] = {
+    "add-members": _Form("group add-members", ("group", "logins*"), _TIMES),
+    "remove-members": _Form("group remove-members", ("group", "logins*")),
+    "add-group": _Form(
+        "group add", ("name",), {"label": "--label", "about": "--about", "counts_in": "--counts-in"}
+    ),
+    "change-group": _Form(
+        "group change", ("name",), {"count_in": "--counts-in", "no_longer_in": "--not-in"}
+    ),
+    "add-user": _Form("user add", ("login",), {"name": "--name", "groups": "--group"}),
+    "suspend": _Form("user suspend", ("login",)),
+    "bring-back": _Form("user bring-back", ("login",)),
+    "enrol": _Form("plan enrol", ("plan", "logins*"), {"since": "--since"}),
+    "end-enrolment": _Form("plan end", ("plan", "logins*")),
+    "renew-enrolment": _Form("plan renew", ("plan", "logins*")),
+    "give": _Form("give", ("role", "to"), {"within_any": "--within", **_TIMES}),
+    "take-back": _Form("take-back", ("role", "to"), {"within_any": "--within"}),
+    "allow": _Form("allow", ("to", "actions", "where"), _WORD),
+    "deny": _Form("deny", ("to", "actions", "where"), _WORD),
+    "remove-rule": _Form("rule remove", ("rule",)),
+    "stop-from-above": _Form("from-above", ("where",), {"off": "--let-in"}),
+    "change-readership": _Form(
+        "readership change",
+        ("name",),
+        {"add": "--add", "drop": "--drop", "also_all_of": "--all-of", "also_but_not": "--but-not",
+         "no_longer_all_of": "--not-all-of", "no_longer_but_not": "--but-again"},
+    ),
+    "set-readership": _Form(
+        "readership set", ("where", "readership"), {"reach": "--reach", "alone": "--alone"}
+    ),
+    "clear-readership": _Form("readership clear", ("where",)),
+    "take-step": _Form(
+        "item step", ("path", "step"), {"public_from": "--from", "public_until": "--until"}
+    ),
+    "change-item": _Form(
+        "item change",
+        ("path",),
+        {"file_under": "--filed", "no_longer_under": "--not-filed", "add_authors": "--add-author",
+         "drop_authors": "--drop-author", "public_from": "--public-from",
+         "public_until": "--public-until", "links_to": "--links-to", "title": "--title"},
+    ),
+    "move-item": _Form("item move", ("path", "new_parent"), {"name": "--as"}),
+    "add-item": _Form(
+        "item add", ("path", "kind"), {"title": "--title", "categories": "--filed",
+                                       "authors": "--author", "links_to": "--links-to"}
+    ),
+    "set-stewards": _Form("group stewards", ("group",), {"add": "--add", "drop": "--drop"}),
+}  # fmt: skip
+
+
+def command_of(operation: Operation) -> str:
+    """The command (what follows `prim-lantern`) that makes an operation.
+
+    Raises `KeyError` for an operation that nothing here proposes.
+
+    >>> from prim_lantern.change.operations.groups import AddMembers
+    >>> command_of(AddMembers("keepers", ("sam.whitlock",)))
+    'group add-members keepers sam.whitlock'
+    """
+    form = _FORMS[operation.do]
+    found = [form.command]
+    for name in form.arguments:
+        value = getattr(operation, name.removesuffix("*"))
+        if name.endswith("*") or isinstance(value, str):
+            found += [shlex.quote(each) for each in _texts(value)]
+        else:
+            found.append(shlex.quote(",".join(value)))
+    if operation.do == "stop-from-above" and not getattr(operation, "off", False):
+        found.append("--stop")
+    return " ".join([*found, *_options(operation, form)])
+
+
+def _options(operation: Operation, form: _Form) -> Iterator[str]:
+    written_down = {name.removesuffix("*") for name in form.arguments}
+    for each in fields(operation):
+        value, otherwise = getattr(operation, each.name), each.default
+        if each.name in written_down or (otherwise is not MISSING and value == otherwise):
+            continue
+        option = form.options.get(each.name)
+        if option is None:
+            continue
+        if value is True:
+            yield option
+        elif each.name in ("since", "until"):
+            yield f"{option} {written(moment(value))}"
+        else:
+            yield from (f"{option} {shlex.quote(text)}" for text in _texts(value))
+
+
+def _texts(value: Any) -> tuple[str, ...]:
+    if value is None or value == "":
+        return ()
+    return (value,) if isinstance(value, str) else tuple(map(str, value))

@@ -1,0 +1,461 @@
+"""The smallest change by which a wish comes true: tried, with its exact effects."""
+
+from __future__ import annotations
+
+from bisect import insort
+from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
+from itertools import combinations
+from typing import Any, Final, NamedTuple
+
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.summary import Line, lines_of
+from prim_lantern.change.gate.gate import missing_for, whom_to_ask
+from prim_lantern.change.gate.judged import Judged
+from prim_lantern.change.operations.base import Made, Operation
+from prim_lantern.change.operations.rights import Allow, Deny
+from prim_lantern.change.proposal import Proposal
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.explain import explain
+from prim_lantern.decide.lists import paths_for
+from prim_lantern.decide.question import Question, trace_of
+from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.stand_ins import STAND_IN, stand_in
+from prim_lantern.decide.views.promises import check_promises
+from prim_lantern.errors import PrimLanternError
+from prim_lantern.insight.candidates import Candidate, candidates
+from prim_lantern.insight.commands import command_of
+from prim_lantern.insight.cut_out import cut_out
+from prim_lantern.insight.wish import Wish, answer, is_true, paths_of, people, questions
+from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
+from prim_lantern.site.actions import NEED_MORE, brought_by
+from prim_lantern.site.data import SiteData
+
+_PEOPLE: Final = 3  # of those a wish is about, asked before all are
+_ITEMS: Final = 12  # likewise
+_SHOWN: Final = 5  # suggestions of which promises and rights are looked at
+
+
+class Suggestion(NamedTuple):
+    """A change by which what was wished for comes true.
+
+    `operations` make it, as `commands` do. `effects` are all that it does, `beyond` how many of
+    them were not wished for (a person and an action at a place each). `refused` says why the one
+    who asks may not make it, if so, and `ask` who could.
+    """
+
+    operations: tuple[Operation, ...]
+    commands: tuple[str, ...]
+    effects: Effects
+    beyond: int
+    refused: str = ""
+    ask: tuple[str, ...] = ()
+
+    def lines(self) -> list[Line]:
+        """What it does, in short."""
+        return lines_of(self.effects)
+
+    def to_dict(self) -> dict[str, Any]:
+        """The same for programs."""
+        return {
+            "operations": [each.to_dict() for each in self.operations],
+            "commands": list(self.commands),
+            "effects": list(map(str, self.lines())),
+            "beyond": self.beyond,
+            "refused": self.refused,
+            "ask": list(self.ask),
+        }
+
+
+class Suggestions(NamedTuple):
+    """What was found for some wishes: the suggestions, the one with the fewest effects first.
+
+    `least` says that no other single step and no pair of steps of those that were tried has fewer
+    effects than the first: `tried` is how many single steps and how many pairs that were. `already`
+    says that all of it is so, `breaking` counts the ones that are left out as they would break a
+    promise, `in_the_way` has what keeps it from coming true where nothing was found.
+    """
+
+    options: tuple[Suggestion, ...]
+    already: bool = False
+    least: bool = False
+    tried: tuple[int, int] = (0, 0)
+    breaking: int = 0
+    in_the_way: tuple[str, ...] = ()
+
+    def to_dict(self) -> dict[str, Any]:
+        """The same for programs."""
+        return {
+            **self._asdict(),
+            "options": [each.to_dict() for each in self.options],
+            "tried": list(self.tried),
+            "in_the_way": list(self.in_the_way),
+        }
+
+
+class _Tried:
+    """A set of candidates, made on the site. `at_least` is how many effects it has at the least,
+    which is found sooner than how many it has."""
+
+    def __init__(
+        self, some: tuple[Candidate, ...], before: Engine, proposal: Proposal, at_least: int
+    ) -> None:
+        self.some = some
+        self.proposal = proposal
+        self.after = before.after(proposal.data, before.at)
+        self.effects = Effects(before, self.after, proposal.renames)
+        self.at_least = at_least
+
+    @cached_property
+    def size(self) -> int:
+        """How many effects it has: a person and an action at a place each."""
+        return self.effects.size
+
+    @property
+    def weight(self) -> tuple[int, int, int, int]:
+        """Fewer effects, then fewer steps, then the form that is easier to keep; what is managed
+        counts by how much of the site it is."""
+        steps = sum(len(each.operations) for each in self.some)
+        managed = sum(
+            self._below(each.where) for each in self.effects.changed if each.action in MANAGING
+        )
+        return self.size + managed, len(self.some), max(each.form for each in self.some), steps
+
+    def _below(self, where: str) -> int:
+        tree = self.after.data.tree
+        start, end = tree.within(where if where.startswith("/") else "/")
+        return end - start
+
+
+def suggest(engine: Engine, wishes: Sequence[Wish], by: str | None = None) -> Suggestions:
+    """The changes by which some wishes come true together, the best first.
+
+    `by` is the login of the one who would make it: what they may make comes first.
+    """
+    if all(is_true(engine, each) for each in wishes):
+        return Suggestions((), already=True)
+    search = _Search(engine, wishes)
+    found = search.found()
+    broken = [search.broken_promises(each) for each in found]
+    kept = [each for each, breaks in zip(found, broken, strict=True) if not breaks]
+    made = [search.suggestion(each, by) for each in kept]
+    made.sort(key=lambda each: bool(each.refused))
+    return Suggestions(
+        tuple(made),
+        least=bool(kept) and kept[0] is found[0] and search.is_least(found[0]),
+        tried=(search.singles, search.pairs),
+        breaking=len(found) - len(kept),
+        in_the_way=() if made else tuple(dict.fromkeys((*sum(broken, ()), *search.in_the_way()))),
+    )
+
+
+class _Search:
+    """Trying candidates, one by one and in pairs, for some wishes."""
+
+    def __init__(self, engine: Engine, wishes: Sequence[Wish]) -> None:
+        self._engine = engine
+        self._wishes = [each for each in wishes if not is_true(engine, each)]
+        self._true = [each for each in wishes if each not in self._wishes]
+        self._small = [_Small(engine, each) for each in self._wishes]
+        self._made = Made(engine.data.owner, engine.at)
+        self.singles = self.pairs = 0
+        self._broken = {check.promise for check in check_promises(engine) if not check.kept}
+
+    def found(self) -> list[_Tried]:
+        """The sets of candidates that are enough, the best first."""
+        each_one = [self._for_one(small) for small in self._small]
+        if len(each_one) == 1:
+            return each_one[0]
+        return _best(self._together(each_one))
+
+    def _for_one(self, small: _Small) -> list[_Tried]:
+        options = list(small.candidates())
+        self.singles += len(options)
+        helpful, enough = [], []
+        for each in options:
+            helps, seems_enough = small.looked_at((each,))
+            tried = self._tried((each,), small) if helps else None
+            if tried is not None and seems_enough and self._is_enough(tried, small.wish):
+                enough.append(tried)
+            elif tried is not None:
+                helpful.append(tried)
+        found = _best(_without_doubles(enough, small.wish))
+        if not found or not self._is_minimal(found[0].size):
+            least = found[0].size if found else None
+            found = _best([*found, *self._pairs(small, helpful, least)])
+        return found
+
+    def _pairs(
+        self, small: _Small, helpful: Sequence[_Tried], least: int | None
+    ) -> Iterator[_Tried]:
+        """Pairs of candidates, none of which is enough alone; where single ones are, only those
+        with fewer effects."""
+
+        def at_least(each: _Tried) -> int:
+            # what two do by which nobody loses anything is at least what each of them does
+            return each.at_least if each.some[0].one_way else 0
+
+        for one, other in combinations(sorted(helpful, key=at_least), 2):
+            self.pairs += 1
+            if least is not None and max(at_least(one), at_least(other)) >= least:
+                continue
+            both = (*one.some, *other.some)
+            if not small.looked_at(both)[1]:
+                continue
+            tried = self._tried(both, small)
+            if tried is None or not self._is_enough(tried, small.wish):
+                continue
+            if least is None or tried.at_least < least:
+                yield tried
+
+    def _together(self, each_one: Sequence[Sequence[_Tried]]) -> Iterator[_Tried]:
+        """For several wishes: what is best for each, together; or what is enough for all alone."""
+        wishes = [*self._wishes, *self._true]
+        if all(each_one):
+            some = tuple(dict.fromkeys(c for tried in each_one for c in tried[0].some))
+            tried = self._tried(some, self._small[0])
+            if tried is not None and all(is_true(tried.after, each) for each in wishes):
+                yield tried
+        for tried in each_one[0]:
+            if len(tried.some) == 1 and all(is_true(tried.after, each) for each in wishes):
+                yield tried
+
+    def _is_enough(self, tried: _Tried, wish: Wish) -> bool:
+        return is_true(tried.after, wish) and all(is_true(tried.after, e) for e in self._true)
+
+    def _tried(self, some: tuple[Candidate, ...], small: _Small) -> _Tried | None:
+        """Some candidates made on the site; None where they cannot be."""
+        proposal = Proposal(self._engine.data, self._made)
+        try:
+            for each in some:
+                for operation in each.operations:
+                    proposal.do(operation)
+        except PrimLanternError:
+            return None
+        after = self._engine.after(proposal.data, self._engine.at)
+        return _Tried(some, self._engine, proposal, small.differences(after))
+
+    # How good it is ------------------------------------------------------------------------
+
+    @cached_property
+    def _needed(self) -> tuple[set[_Effect], int]:
+        """What any change has to bring: the wishes themselves; and how much comes with them in any
+        case that nobody wished for."""
+        wished: set[_Effect] = set()
+        besides: set[_Effect] = set()
+        for small in self._small:
+            for asked in small.open_questions():
+                wished.add((asked.who, small.effect_of(asked), str(asked.place or asked.path)))
+                besides |= set(small.comes_with(asked))
+        return wished, len(besides - wished)
+
+    def _is_minimal(self, size: int) -> bool:
+        """Whether no change could have fewer effects."""
+        wished, besides = self._needed
+        return size <= len(wished) + besides
+
+    def is_least(self, best: _Tried) -> bool:
+        """Whether it is known that no single step and no pair has fewer effects."""
+        return len(self._wishes) == 1 or self._is_minimal(best.size)
+
+    def _beyond(self, tried: _Tried) -> int:
+        """How many of its effects nobody wished for."""
+        wished = self._needed[0]
+        among = 0
+        for each in tried.effects.changed:
+            whos = {who for who, action, where in wished if (action, where) == each[:2]}
+            if whos:
+                gained, lost = tried.effects.people(each.action, each.where)
+                among += len(whos & {*gained, *lost})
+                among += None in whos and bool(each.guests)
+        return tried.size - among
+
+    def broken_promises(self, tried: _Tried) -> tuple[str, ...]:
+        """The promises that it would break, of those that are kept now."""
+        promises = tried.proposal.data.promises
+        some = [each for each in promises if each not in self._broken]
+        return tuple(
+            f"It would break the promise: {check.says}"
+            for check in check_promises(tried.after, some)
+            if not check.kept
+        )
+
+    def suggestion(self, tried: _Tried, by: str | None) -> Suggestion:
+        """What is told of a set of candidates that is enough."""
+        operations = tuple(each for some in tried.some for each in some.operations)
+        refused, ask = self._judged(tried, by) if by is not None else ("", ())
+        commands = tuple(map(command_of, operations))
+        beyond = self._beyond(tried)
+        return Suggestion(operations, commands, tried.effects, beyond, refused, tuple(ask))
+
+    def _judged(self, tried: _Tried, by: str) -> tuple[str, Sequence[str]]:
+        """Why somebody may not make it, and whom to ask; nothing, where they may."""
+        proposal = tried.proposal
+        made = Made(by, self._engine.at)
+        judged = Judged(self._engine, proposal.data, proposal.renames, made)
+        missing = missing_for(judged)
+        if not missing:
+            return "", ()
+        return str(missing[0]), whom_to_ask(judged, missing)
+
+    def in_the_way(self) -> Iterator[str]:
+        """What keeps the wishes from coming true."""
+        for small in self._small:
+            yield from small.in_the_way()
+
+
+_Effect = tuple[str | None, str, str]
+
+
+def _best(some: Iterable[_Tried]) -> list[_Tried]:
+    """The best few, by what they do: those that do too much in any case are not looked at."""
+    found: list[_Tried] = []
+    for each in sorted(some, key=lambda each: each.at_least):
+        if len(found) == _SHOWN and each.at_least > found[-1].weight[0]:
+            break
+        insort(found, each, key=lambda each: each.weight)
+        del found[_SHOWN:]
+    return found
+
+
+def _without_doubles(some: Sequence[_Tried], wish: Wish) -> list[_Tried]:
+    """Without those that say more than one of the others to the same end: a deny without exceptions
+    where a plain one is enough, another action where the one that is wished for is."""
+    plain = {
+        (type(word), word.to, word.where, word.reach)
+        for word in map(_word, some)
+        if word is not None and not getattr(word, "no_exceptions", False)
+        if word.actions == (wish.action,)
+    }
+    found = []
+    for each in some:
+        word = _word(each)
+        spot = (type(word), word.to, word.where, word.reach) if word is not None else None
+        exactly = word is not None and word.actions == (wish.action,)
+        if spot not in plain or (exactly and not getattr(word, "no_exceptions", False)):
+            found.append(each)
+    return found
+
+
+def _word(tried: _Tried) -> Allow | Deny | None:
+    """The rule that is all that something comes to."""
+    operations = tried.some[0].operations
+    only = operations[0] if len(operations) == len(tried.some) == 1 else None
+    return only if isinstance(only, Allow | Deny) else None
+
+
+class _Small:
+    """One wish, on as little of the site as tells whether something helps."""
+
+    def __init__(self, engine: Engine, wish: Wish) -> None:
+        self.wish = wish
+        self._engine = engine
+        self._people = people(engine, wish.who)
+        self._asked_about = self._people[:_PEOPLE]
+        paths = paths_of(engine.data, wish) if wish.action not in NEED_MORE else []
+        if wish.place.kind == "path" and not wish.below:
+            paths = [wish.place.name]
+        self._paths = paths
+        some = paths if len(paths) <= _ITEMS else paths[:: max(1, len(paths) // _ITEMS)]
+        logins = [each for each in self._asked_about if each is not None]
+        real = [each for each in logins if not each.startswith(STAND_IN)]
+        data = cut_out(engine.data, some, real)
+        pictured = {e: stand_in(data, e) for e in logins if e.startswith(STAND_IN)}
+        self._data = data.with_parts(users={**data.users, **pictured})
+        self._questions = [
+            each
+            for each in questions(data, wish, self._asked_about, engine)
+            if each.who != data.owner and (each.path is None or self._stands(data, each.path))
+        ]
+        self._before = self._look(self._data)
+
+    def _stands(self, data: SiteData, path: str) -> bool:
+        return path in data.items or self.wish.action in NEED_MORE
+
+    def candidates(self) -> Iterator[Candidate]:
+        """All steps that are tried for the wish."""
+        reference = Reference(self._data, self._engine.at)
+        traces = [trace_of(reference, each) for each in self._questions]
+        yield from candidates(self._engine, self.wish, traces)
+
+    def _look(self, data: SiteData) -> list[tuple[bool, str]]:
+        reference = Reference(data, self._engine.at)
+        found = []
+        for asked in self._questions:
+            trace = trace_of(reference, asked)
+            found.append((trace.allowed, repr(trace) + _membership(reference, asked, data)))
+        return found
+
+    def looked_at(self, some: Iterable[Candidate]) -> tuple[bool, bool]:
+        """Whether some candidates make any difference for the wish, and whether they seem enough
+        (where they are not, they are not)."""
+        data, made = self._data, Made(self._engine.data.owner, self._engine.at)
+        try:
+            for each in some:
+                for operation in each.operations:
+                    data = operation.apply(data, made)
+        except PrimLanternError:
+            return False, False
+        after = self._look(data)
+        return after != self._before, all(allowed == self.wish.may for allowed, _ in after)
+
+    # What has to change -----------------------------------------------------------------------
+
+    def open_questions(self) -> Iterator[Question]:
+        """The questions that have not the wished answer yet, of people who stand in the site."""
+        data = self._engine.data
+        for asked in questions(data, self.wish, self._people, self._engine):
+            pictured = asked.who is not None and asked.who.startswith(STAND_IN)
+            counts = not pictured and asked.who != data.owner
+            if counts and answer(self._engine, asked) != self.wish.may:
+                yield asked
+
+    @cached_property
+    def _had(self) -> dict[tuple[str | None, str], set[str]]:
+        return self._allowed(self._engine)
+
+    def _allowed(self, engine: Engine) -> dict[tuple[str | None, str], set[str]]:
+        real = [each for each in self._people if each is None or not each.startswith(STAND_IN)]
+        actions = [each for each in engine.data.item_actions if each not in NEED_MORE]
+        return {
+            (login, action): set(paths_for(engine, login, action))
+            for login in real[:_PEOPLE]
+            for action in actions
+        }
+
+    def differences(self, after: Engine) -> int:
+        """How much is decided otherwise of items that are there, for some of those concerned."""
+        now = self._allowed(after)
+        return sum(len(had ^ now[which]) for which, had in self._had.items())
+
+    def effect_of(self, asked: Question) -> str:
+        """What an effect on the answer to a question is called."""
+        if asked.kind is None:
+            return asked.action
+        return f"create {asked.kind}" + (f" in {asked.categories[0]}" if asked.categories else "")
+
+    def comes_with(self, asked: Question) -> Iterator[tuple[str | None, str, str]]:
+        """What somebody gains with an action on an item, in any case: to read it, and what the
+        action brings along unless that is denied."""
+        engine, path = self._engine, asked.path
+        if not self.wish.may or path is None or asked.action in NEED_MORE:
+            return
+        for action in {"read", *brought_by(asked.action, engine.data.actions)} - {asked.action}:
+            if not engine.allows(asked.who, action, path):
+                yield asked.who, action, path
+
+    def in_the_way(self) -> Iterator[str]:
+        """Why the wish is not true, and what is missing."""
+        reference = self._engine.reference_for(self._asked_about[0])
+        for asked in self._questions[:1]:
+            found = explain(reference, asked, trace_of(reference, asked))
+            yield found.sentence
+            yield from (f"Missing: {point.text}" for point in found.missing)
+
+
+def _membership(reference: Reference, asked: Question, data: SiteData) -> str:
+    """Of which whos of the readerships, and of what denies speak, somebody is one."""
+    whos = {who for each in data.readerships.values() for who in (*each.all_of, *each.but_not)}
+    login = asked.who
+    acting = reference.belonging.acting(login)
+    return str(sorted(str(who) for who in whos & reference.belonging.whos(acting)))

@@ -1,0 +1,187 @@
+"""A wish: that somebody may, or may no longer, do something at a place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.explain import words
+from prim_lantern.decide.question import Question
+from prim_lantern.decide.stand_ins import STAND_IN, login_of
+from prim_lantern.errors import BadQuestion
+from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import SITE, Place
+from prim_lantern.site.places import place as read_place
+from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
+from prim_lantern.wording import with_article
+
+
+class Wish(NamedTuple):
+    """What is wished: that `who` may (or may not, where `may` is false) do an action.
+
+    `place` is that of an item; of all below it as well with `below`, and always for a category, the
+    site and a section without a page. For create it is the parent, and `kind` and `categories` are
+    those of what would be new; file-under takes the one category; for the actions of managing it is
+    any place.
+    """
+
+    who: Who
+    action: str
+    place: Place
+    may: bool = True
+    below: bool = False
+    kind: str | None = None
+    categories: tuple[str, ...] = ()
+
+    def to_dict(self) -> dict[str, object]:
+        """The same for programs."""
+        return {
+            "who": str(self.who),
+            "action": self.action,
+            "place": str(self.place),
+            "may": self.may,
+            "below": self.below,
+            "kind": self.kind,
+            "categories": list(self.categories),
+        }
+
+
+def wish(
+    data: SiteData,
+    who: Who,
+    action: str,
+    place: str,
+    *,
+    may: bool = True,
+    below: bool = False,
+    kind: str | None = None,
+    categories: tuple[str, ...] = (),
+) -> Wish:
+    """A wish that makes sense on a site; raises the error of an unknown name, and `BadQuestion`."""
+    action, where = data.action(action), _place(data, place)
+    categories = tuple(map(data.category, categories))
+    if who.kind == "user" and data.login(who.name) == data.owner:
+        raise BadQuestion("The owner may do everything; nobody gives or takes that.")
+    if (kind is not None) != (action == "create"):
+        raise BadQuestion("A kind belongs to create, and create needs one, as in kind='page'.")
+    if categories and action not in ("create", "file-under"):
+        raise BadQuestion(f"Categories belong to create and file-under, not to {action!r}.")
+    if action in SITE_WIDE_ACTIONS and where != SITE:
+        raise BadQuestion(f"{action!r} is asked of the whole site: leave the place out.")
+    if action == "create":
+        kind = data.kind(kind or "").name
+        if where.kind != "path" or below:
+            raise BadQuestion("'create' is wished for below one parent: name its path.")
+    elif action == "file-under":
+        if len(categories) != 1 or where.name not in data.items:
+            raise BadQuestion("'file-under' is wished for with an item's path and one category.")
+    elif action not in MANAGING_ACTIONS:
+        below = below or where.kind != "path" or where.name not in data.items
+    return Wish(who, action, where, may, below, kind, categories)
+
+
+def _place(data: SiteData, text: str) -> Place:
+    found = read_place(text)
+    if found.kind == "category":
+        data.category(found.name)
+    if found.kind == "path" and not data.tree.holds(found.name):
+        data.item(found.name)  # says that it is not known, and what is near
+    return found
+
+
+def says(data: SiteData, wish: Wish) -> str:
+    """What is wished, in words: "Sam Whitlock may edit /log/terns"."""
+    who = words.who(data, wish.who)
+    verb = "may" if wish.may else "may not"
+    asked = next(questions(data, wish, [None]), None)
+    if wish.action == "create":
+        filed = f" filed under {words.listed(wish.categories)}" if wish.categories else ""
+        what = f"create {with_article(data.kind(wish.kind or '').called)}{filed} below"
+        return f"{who[:1].upper()}{who[1:]} {verb} {what} {wish.place.name}"
+    if wish.action == "file-under":
+        return f"{who} {verb} file {wish.place.name} under {wish.categories[0]}"
+    single = asked is not None and asked.path is not None and not wish.below
+    at = wish.place.name if single else words.where(wish.place)
+    verb_words = words.doing(data, wish.action)
+    if not single and wish.action not in MANAGING_ACTIONS:
+        verb_words += " everything"
+    return f"{who[:1].upper()}{who[1:]} {verb} {verb_words.removesuffix(' at')} {at}"
+
+
+def people(engine: Engine, who: Who) -> list[str | None]:
+    """Whom a wish is about: somebody, or somebody pictured and everybody who is among them."""
+    if who == GUESTS:
+        return [None]
+    if who == EVERYONE:
+        return [None, login_of(SIGNED_IN), *_active(engine)]
+    if who == SIGNED_IN:
+        return [login_of(SIGNED_IN), *_active(engine)]
+    if who.kind == "group":
+        return [login_of(who), *engine.crowd.members(who)]
+    return [login_of(who)]
+
+
+def _active(engine: Engine) -> list[str]:
+    return [each for each in engine.data.users if engine.acting(each) is not None]
+
+
+def questions(
+    data: SiteData, wish: Wish, logins: list[str | None], engine: Engine | None = None
+) -> Iterator[Question]:
+    """Every question that has to have the wished answer."""
+    at = engine.at if engine is not None else None
+    for login in logins:
+        asked = Question(login, wish.action, at)  # type: ignore[arg-type]
+        if wish.action in MANAGING_ACTIONS:
+            yield asked._replace(place=wish.place)
+        elif wish.action == "create":
+            yield asked._replace(path=wish.place.name, kind=wish.kind, categories=wish.categories)
+        elif wish.action == "file-under":
+            yield asked._replace(path=wish.place.name, category=wish.categories[0])
+        else:
+            for path in paths_of(data, wish):
+                yield asked._replace(path=path)
+
+
+def paths_of(data: SiteData, wish: Wish) -> list[str]:
+    """The items at which it is wished for."""
+    where = wish.place
+    if where.kind == "site":
+        return [*data.tree]
+    if where.kind == "path":
+        here = [where.name] if where.name in data.items else []
+        return [*here, *data.tree.below(where.name)] if wish.below else here
+    return [
+        path
+        for path in data.tree
+        if any(
+            each == where.name or each.startswith(f"{where.name}/")
+            for each in data.items[data.page_of(path)].categories
+        )
+    ]
+
+
+def answer(engine: Engine, asked: Question) -> bool:
+    """What an engine says to a question."""
+    if asked.place is not None:
+        return engine.may_manage(asked.who, asked.action, asked.place)
+    path = asked.path or "/"
+    if asked.kind is not None:
+        return engine.may_create(asked.who, asked.kind, path, asked.categories)
+    if asked.category is not None:
+        return engine.may_file(asked.who, path, asked.category)
+    return engine.allows(asked.who, asked.action, path)
+
+
+def is_true(engine: Engine, wish: Wish) -> bool:
+    """Whether a wish has come true: for everybody whom it is about, everywhere."""
+    logins = [each for each in people(engine, wish.who) if each != engine.data.owner]
+    asked = questions(engine.data, wish, logins, engine)
+    return all(answer(engine, each) == wish.may for each in asked)
+
+
+def is_pictured(login: str | None) -> bool:
+    """Whether somebody is only pictured, or a guest."""
+    return login is None or login.startswith(STAND_IN)
