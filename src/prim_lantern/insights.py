@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from prim_lantern.change.effects.effects import Effects
     from prim_lantern.decide.question import Question
     from prim_lantern.insight.compare import Compared, Side
+    from prim_lantern.insight.could_gain import Chain
     from prim_lantern.insight.difference import Thing
     from prim_lantern.insight.finding import Finding
     from prim_lantern.insight.suggest import Suggestions
@@ -222,3 +223,41 @@ Nearest: position “relief keeper”.
             kind=kind,
             categories=tuple(categories),
         )
+
+    def could_gain(
+        self, who: str | None, with_: Iterable[str] = (), at: Moment = None
+    ) -> list[Chain]:
+        """What somebody could come to by the powers that they hold, alone or together with others
+        (`with_`): the shortest chain of steps to each kind of thing, each a change that the one who
+        makes it may make. None is a guest, who may sign up where that is open.
+
+        Nothing, for whoever may do everything already.
+
+        >>> import prim_lantern as pl
+        >>> found = pl.open_demo().could_gain("sam.whitlock", at="2027-05-10")
+        >>> found[-1].moves[0].command
+        'item step /log/seal-count submit --by sam.whitlock'
+        """
+        from prim_lantern.insight.could_gain import could_gain
+
+        state = self._state
+        login = None if who is None else state.data.login(who)
+        others = [state.data.login(each) for each in with_ if each != login]
+        return could_gain(state.engine(self.moment(at)), login, others)
+
+    def who_could_gain(
+        self, action: str, path: str, at: Moment = None
+    ) -> list[tuple[str | None, Chain]]:
+        """Everybody who may not do this to an item but could come to it, each with the shortest
+        chain of steps to it; None for a guest.
+
+        >>> import prim_lantern as pl
+        >>> found = pl.open_demo().who_could_gain("withdraw", "/log/seal-count", "2027-05-10")
+        >>> [who for who, _ in found]
+        ['sam.whitlock']
+        """
+        from prim_lantern.insight.could_gain import who_could_gain
+
+        state = self._state
+        action, path = state.item_action(action), state.item(path)
+        return list(who_could_gain(state.engine(self.moment(at)), action, path))

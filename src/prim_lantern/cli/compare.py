@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import click
 
-from prim_lantern.change.effects.summary import lines_of, where_of
+from prim_lantern.change.effects.summary import lines_of
 from prim_lantern.cli.common import (
     complete_action,
     complete_place,
@@ -19,6 +19,7 @@ from prim_lantern.cli.common import (
     print_lines,
 )
 from prim_lantern.cli.listing import As, list_at, show_list
+from prim_lantern.cli.spots import lines_of_spots
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion
 from prim_lantern.insight.compare import Compared, More
@@ -31,7 +32,6 @@ from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.moments import written
 
 _KEYS = ("who", "action", "where", "whole_section", "items")
-_SPOTS = 6  # places named for one action
 
 
 class Other(NamedTuple):
@@ -189,40 +189,16 @@ def _lines(found: Compared, reasons: dict[More, list[Thing]], *, everything: boo
             continue
         here, there = found.called[side], found.called[1 - side]
         yield styled(f"{here} may, and {there} may not", "strong")
-        for together in _together(some):
-            actions = words.listed(_shortly([each.action for each in together]))
-            spots = _spots(together[0], everything=everything)
-            yield from wrapped(f"- {actions}: {spots}", "  ", "  ")
-            things = reasons.get(together[0], [])
-            yield from _thing_lines(things, "      ")
+        by_action = {each.action: each for each in some}
+        told = ((each.action, each.spots) for each in some)
+        for actions, line in lines_of_spots(told, everything=everything):
+            yield from wrapped(f"- {line}", "  ", "  ")
+            yield from _thing_lines(reasons.get(by_action[actions[0]], []), "      ")
     if not found.creating_counted:
         yield "Who may create what is not looked at on a site of this size."
     both = [f"{action} ({count:,})" for action, count in found.alike.items() if count]
     if found.more and both:
         yield from wrapped(f"Both may alike, with how many items: {words.listed(both)}.", more="  ")
-
-
-def _together(some: Sequence[More]) -> list[list[More]]:
-    """Lines that speak of the same places together."""
-    found: dict[Any, list[More]] = {}
-    for each in some:
-        found.setdefault((each.spots, each.action.startswith("create ")), []).append(each)
-    return list(found.values())
-
-
-def _shortly(actions: Sequence[str]) -> list[str]:
-    """Actions in a row, "create" said once."""
-    kinds = [each.removeprefix("create ") for each in actions if each.startswith("create ")]
-    others = [each for each in actions if not each.startswith("create ")]
-    return [*others, *([f"create {words.listed(kinds)}"] if kinds else [])]
-
-
-def _spots(more: More, *, everything: bool) -> str:
-    if more.action.startswith("create "):
-        return where_of([each.where for each in more.spots], below=True)
-    spots = more.spots if everything else more.spots[:_SPOTS]
-    left = sum(each.items for each in more.spots[len(spots) :])
-    return ", ".join(map(str, spots)) + (f" and {left:,} more (--all)" if left else "")
 
 
 def _everybody(site: Site, there: Site | None, second: Other, at: str | None, shown: As) -> None:

@@ -42,6 +42,7 @@ _FORMS: Final[Mapping[str, _Form]] = {
         "group change", ("name",), {"count_in": "--counts-in", "no_longer_in": "--not-in"}
     ),
     "add-user": _Form("user add", ("login",), {"name": "--name", "groups": "--group"}),
+    "sign-up": _Form("user sign-up", ("login",), {"groups": "--group"}),
     "suspend": _Form("user suspend", ("login",)),
     "bring-back": _Form("user bring-back", ("login",)),
     "enrol": _Form("plan enrol", ("plan", "logins*"), {"since": "--since"}),

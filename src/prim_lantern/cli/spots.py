@@ -1,0 +1,43 @@
+"""What is told of actions and the places where they may be done."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from prim_lantern.change.effects.summary import where_of
+from prim_lantern.decide.explain import words
+from prim_lantern.insight.folding import Spot
+
+_CREATE = "create "
+_SPOTS = 6  # places named for one action
+
+
+def lines_of_spots(
+    some: Iterable[tuple[str, tuple[Spot, ...]]], *, everything: bool
+) -> list[tuple[tuple[str, ...], str]]:
+    """A line for all actions at the same places: which actions, and the words of it."""
+    alike: dict[tuple[tuple[Spot, ...], bool], list[str]] = {}
+    for action, spots in some:
+        alike.setdefault((spots, action.startswith(_CREATE)), []).append(action)
+    return [
+        (
+            tuple(actions),
+            f"{_actions(actions)}: {_where(spots, everything=everything, below=below)}",
+        )
+        for (spots, below), actions in alike.items()
+    ]
+
+
+def _actions(actions: Sequence[str]) -> str:
+    """Actions in a row, "create" said once."""
+    if actions[0].startswith(_CREATE):
+        return _CREATE + words.listed(each.removeprefix(_CREATE) for each in actions)
+    return words.listed(actions)
+
+
+def _where(spots: Sequence[Spot], *, everything: bool, below: bool) -> str:
+    if below:
+        return where_of([each.where for each in spots], below=True)
+    some = spots if everything else spots[:_SPOTS]
+    left = sum(each.items for each in spots[len(some) :])
+    return ", ".join(map(str, some)) + (f" and {left:,} more (--all)" if left else "")
