@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.difference import Thing
     from prim_lantern.insight.finding import Finding
     from prim_lantern.insight.suggest import Suggestions
+    from prim_lantern.insight.tidy import Tidied
     from prim_lantern.insight.wish import Wish
 
 
@@ -261,3 +262,20 @@ Nearest: position “relief keeper”.
         state = self._state
         action, path = state.item_action(action), state.item(path)
         return list(who_could_gain(state.engine(self.moment(at)), action, path))
+
+    def tidy(self, at: Moment = None, *, today_only: bool = False) -> Tidied:
+        """The same site with fewer words: what decides nothing is dropped, what is said twice is
+        joined, and a group or a role is proposed where many are named alike. Nothing is changed;
+        `operations` of what comes back would do it.
+
+        Everybody may do the same to everything then, at every moment; and so could anybody new in
+        the groups, at anything new in the places, unless `today_only`.
+
+        >>> import prim_lantern as pl
+        >>> found = pl.open_demo().tidy("2027-05-10")
+        >>> found.after.words < found.before.words
+        True
+        """
+        from prim_lantern.insight.tidy import tidy
+
+        return tidy(self._state.engine(self.moment(at)), today_only=today_only)

@@ -89,10 +89,13 @@ def carry_out(
     build: Callable[[Change], object],
     before: Callable[[Change], Iterable[str]] | None = None,
     after: Callable[[Site], None] | None = None,
+    *,
+    reasons: bool = True,
 ) -> int:
     """Put a change together, show what it does, ask where it is worth it, and make it.
 
-    `before` says more that belongs on top of the effects; `after` does what follows the making.
+    `before` says more that belongs on top of the effects; `after` does what follows the making;
+    `reasons` are told where nothing changes for anybody, unless just that is meant.
     """
     site = opened(how.where)
     change = site.change(maker(site, how.by), how.because)
@@ -104,7 +107,8 @@ def carry_out(
     if how.as_json:
         told["effects"] = _for_programs(change, listing=how.listing)
     else:
-        _show(change, before(change) if before else (), listing=how.listing)
+        on_top = before(change) if before else ()
+        _show(change, on_top, listing=how.listing, reasons=reasons)
     if how.trying:
         if how.as_json:
             print_json({"made": False, **told})
@@ -140,14 +144,15 @@ def _for_programs(change: Change, *, listing: bool) -> dict[str, Any]:
     return told
 
 
-def _show(change: Change, on_top: Iterable[str], *, listing: bool) -> None:
+def _show(change: Change, on_top: Iterable[str], *, listing: bool, reasons: bool) -> None:
     """What a change does, and what is worth a second thought."""
     for step in change.said:
         print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
     print_lines(on_top)
     effects = change.effects()
     counted = effects.creating_counted
-    lines, later, because = change.lines(), change.later(), change.why_nothing()
+    lines, later = change.lines(), change.later()
+    because = change.why_nothing() if reasons else []
     print_lines(effect_lines(lines, later, because, creating_counted=counted))
     if listing:
         _print_list(effect_rows(effects))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from prim_lantern.change.operations import content, groups, people, plans, readerships, rights
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.decide.clauses import Clause, actions_named, rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.trace import Met, Trace
+from prim_lantern.insight.fixes import say_again
 from prim_lantern.insight.wish import Wish
 from prim_lantern.site.actions import MANAGING_ACTIONS, brought_by
 from prim_lantern.site.content import ARCHIVED, DRAFT, IN_REVIEW, SCHEDULED
@@ -344,24 +345,4 @@ def _without(about: _About, rules: Iterable[Rule]) -> Iterator[Candidate]:
         yield Candidate((remove,), WORD_AWAY)
         others = tuple(str(who) for who in rule.to if who != about.wish.who)
         if others and len(others) < len(rule.to):
-            yield Candidate((remove, _said_again(rule, others)), WORD_AWAY)
-
-
-def _said_again(rule: Rule, to: tuple[str, ...]) -> Operation:
-    """The operation that says a rule, to some."""
-    parts: dict[str, Any] = {
-        "actions": rule.actions,
-        "to": to,
-        "where": rule.place.name,
-        "reach": rule.place.reach if rule.place.kind == "path" and rule.place.name != "/" else None,
-        "kinds": rule.kinds,
-        "whose": rule.whose,
-        "in_state": rule.in_state,
-        "since": rule.period.since,
-        "until": rule.period.until,
-        "id": rule.id,
-        "note": rule.note,
-    }
-    if rule.allow:
-        return rights.Allow(**parts)
-    return rights.Deny(**parts, no_exceptions=rule.no_exceptions)
+            yield Candidate((remove, say_again(rule, others)), WORD_AWAY)

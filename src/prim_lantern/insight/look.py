@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
+from itertools import product
 from typing import Any
 
 from prim_lantern.change.effects.effects import Effects
@@ -13,7 +14,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.timeline import turns_of_words
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
-from prim_lantern.insight.newcomers import with_newcomers
+from prim_lantern.insight.newcomers import newcomers, with_newcomers
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.places import Place
@@ -55,8 +56,12 @@ class Look:
         at anything new at some places; now and after every later turn."""
         if Effects(self.engine, self.engine.after(self.data.with_parts(**parts), self.at)):
             return False  # mostly it shows at once
-        both = with_newcomers(self.data, whos, places)
-        without = both.with_parts(**parts)
+        people = newcomers(whos)
+        both = with_newcomers(self.data, people, places)
+        others = dict(parts)
+        if "users" in parts:
+            others["users"] = self.data.with_parts(users=parts["users"]).people.revised(people)
+        without = both.with_parts(**others)
         engine = self.engine
         for moment in (self.at, *self._turns):
             engine = engine.after(both, moment)
@@ -65,26 +70,35 @@ class Look:
         return True
 
     def files_otherwise(self, without: SiteData) -> bool:
-        """Whether somebody may file something that is there otherwise in another site, now or
-        later: it is no action on an item alone, and so no part of the effects. Where that would be
-        too much to ask, it is taken to be so."""
-        data = self.data
-        kinds = data.all_kinds
-        pairs = [
-            (path, category)
-            for path, item in data.items.items()
-            for category in data.categories
-            if kinds[item.kind].takes(category)
-        ]
-        if len(pairs) * (len(self.active) + 1) * len(self._engines) > _MANY:
-            return True
-        return any(
-            engine.may_file(login, *pair) != again.may_file(login, *pair)
-            for engine in self._engines
-            for again in [engine.after(without, engine.at)]
+        """Whether somebody may file something that is there otherwise in another site of the same
+        people and items, now or later: it is no action on an item alone, and so no part of the
+        effects. Where that would be too much to ask, it is taken to be so."""
+        for engine in self._engines:
+            again = engine.after(without, engine.at)
+            pairs = list(self._to_file(engine, again))
+            if len(pairs) * len(self.data.categories) > _MANY:
+                return True
+            if any(
+                engine.may_file(login, path, category) != again.may_file(login, path, category)
+                for login, path in pairs
+                for category in self.data.categories
+            ):
+                return True
+        return False
+
+    def _to_file(self, engine: Engine, again: Engine) -> Iterator[tuple[str | None, str]]:
+        """Who is asked about which item: one of those whom nothing tells apart, of each."""
+        people = {
+            tuple(each.crowd[login][0] for each in (engine, again)): login
             for login in (None, *self.active)
-            for pair in pairs
-        )
+        }
+        paths = {
+            tuple(each.situation_of(path) for each in (engine, again)): path
+            for path in self.data.items
+        }
+        yield from product(people.values(), paths.values())
+        for login in self.active:
+            yield from ((login, path) for path in engine.crowd.handiwork.of(login))
 
     def tried(self, *fixes: Operation) -> tuple[str, ...]:
         """The commands of those operations that can be made."""

@@ -17,12 +17,18 @@ _NEW: Final = "\0"  # begins what no login and no path can be
 _STATES: Final = (DRAFT, IN_REVIEW, PUBLISHED)
 
 
-def with_newcomers(data: SiteData, whos: Iterable[Who], places: Iterable[Place]) -> SiteData:
-    """A site with somebody new in each group among some whos and somebody new in none; and with new
-    items at some places: of every kind, in the states that differ, of one of them and of nobody."""
+def newcomers(whos: Iterable[Who]) -> list[User]:
+    """Somebody new in each group among some whos, and somebody new in none."""
     groups = sorted({who.name for who in whos if who.kind == "group"})
     people = [User(_NEW, "Somebody new")]
-    people += [User(f"{_NEW}{g}", "Somebody new", memberships=(Membership(g),)) for g in groups]
+    return people + [
+        User(f"{_NEW}{g}", "Somebody new", memberships=(Membership(g),)) for g in groups
+    ]
+
+
+def with_newcomers(data: SiteData, people: list[User], places: Iterable[Place]) -> SiteData:
+    """A site with some people more, and with new items at some places: of every kind, in the states
+    that differ, of one of them and of nobody."""
     items = list(_items(data, dict.fromkeys(places), [each.login for each in people]))
     return data.with_parts(users=data.people.revised(people), items=data.content.revised(items))
 

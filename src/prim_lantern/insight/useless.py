@@ -1,0 +1,79 @@
+"""Words that decide nothing: without them everybody may do just what they may."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any, Final, NamedTuple, TypeVar
+
+from prim_lantern.change.operations.base import Operation
+from prim_lantern.change.operations.readerships import ClearReadership
+from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule
+from prim_lantern.decide.explain import words
+from prim_lantern.insight.fixes import remove_rule, take_back
+from prim_lantern.insight.look import Look
+from prim_lantern.site.moments import Period
+from prim_lantern.site.origin import Origin
+from prim_lantern.site.who import Who
+
+_GROUPS: Final = 30  # in each of which somebody new is pictured
+_T = TypeVar("_T")
+
+
+class Useless(NamedTuple):
+    """A word that decides nothing: what it says, where it is written, and what takes it away.
+
+    A `guard` is a deny: it stops nobody so far, and may stand there for what is to come.
+    """
+
+    says: str
+    origin: Origin | None
+    removal: Operation
+    guard: bool = False
+
+
+def useless_words(look: Look) -> Iterator[Useless]:
+    """The rules, given roles and readerships whose removal changes no answer: to nobody who is
+    there, nor to anybody new in the groups that they name, at anything that is there or new in
+    their places, now or when words begin or end later. All-access, and what is over, are left."""
+    data = look.data
+    for rule in data.rules:
+        clauses = list(clauses_of_rule(data, rule))
+        if _nothing(look, {"rules": but(data.rules, rule)}, rule.period, clauses):
+            removal = remove_rule(data, rule)
+            yield Useless(words.rule(data, rule), rule.origin, removal, not rule.allow)
+    for given in data.given:
+        clauses = list(clauses_of_given(data, given))
+        if data.roles[given.role].all_access:
+            continue
+        if _nothing(look, {"given": but(data.given, given)}, given.period, clauses):
+            named = words.given_name(data, given).rstrip(",")
+            yield Useless(named, given.origin, take_back(given))
+    for setting in data.places:
+        if setting.readership is None:
+            continue
+        bare = replace(setting, readership=None, readership_from_above=True)
+        places = tuple(bare if each is setting else each for each in data.places)
+        groups = [Who("group", each) for each in list(data.groups)[:_GROUPS]]
+        if look.changes_nothing({"places": places}, groups, [setting.place]):
+            called = data.readership(setting.readership).called
+            text = f"The readership {called} {words.where(setting.place)}"
+            yield Useless(text, setting.origin, ClearReadership(setting.place.name))
+
+
+def _nothing(
+    look: Look, parts: Mapping[str, Any], period: Period, clauses: Sequence[Clause]
+) -> bool:
+    """Whether a word that is not over changes nothing by going."""
+    if period.until is not None and period.until <= look.at:
+        return False
+    files = any("file-under" in each.actions for each in clauses)
+    whos, places = [each.who for each in clauses], [each.place for each in clauses]
+    return look.changes_nothing(parts, whos, places) and not (
+        files and look.files_otherwise(look.data.with_parts(**parts))
+    )
+
+
+def but(some: tuple[_T, ...], one: _T) -> tuple[_T, ...]:
+    """All of some things but one."""
+    return tuple(each for each in some if each is not one)
