@@ -8,6 +8,7 @@ from itertools import product
 from typing import Any
 
 from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
@@ -73,6 +74,9 @@ class Look:
         """Whether somebody may file something that is there otherwise in another site of the same
         people and items, now or later: it is no action on an item alone, and so no part of the
         effects. Where that would be too much to ask, it is taken to be so."""
+        touched = Touched(self.engine, self.engine.after(without, self.at), ()).actions
+        if touched is not None and "file-under" not in touched:
+            return False
         for engine in self._engines:
             again = engine.after(without, engine.at)
             pairs = list(self._to_file(engine, again))

@@ -187,22 +187,12 @@ class _Work:
         look = Look(self.start)
         whos = [Who("group", name) for name in self.start.data.groups]
         places = list(dict.fromkeys((*_places(self.start.data), *_places(after))))
-        if not look.changes_nothing(both, whos, places):
-            return False
-        return not (_files(after) and look.files_otherwise(after))
+        return look.changes_nothing(both, whos, places) and not look.files_otherwise(after)
 
 
 def _places(data: SiteData) -> Iterator[Place]:
     yield from (each.place for each in data.rules)
     yield from (each for given in data.given for each in given.within_any)
-
-
-def _files(data: SiteData) -> bool:
-    """Whether anything is said about filing."""
-    rows = [row for role in data.roles.values() for row in role.capabilities]
-    named = [*(a for row in rows for a in (*row.can, *row.own))]
-    named += [action for rule in data.rules for action in rule.actions]
-    return "file-under" in named or "all" in named
 
 
 def _count(data: SiteData) -> Count:
