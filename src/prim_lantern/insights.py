@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.could_gain import Chain
     from prim_lantern.insight.difference import Thing
     from prim_lantern.insight.finding import Finding
+    from prim_lantern.insight.ladder import Rung
     from prim_lantern.insight.suggest import Suggestions
     from prim_lantern.insight.tidy import Tidied
     from prim_lantern.insight.wish import Wish
@@ -279,3 +280,16 @@ Nearest: position “relief keeper”.
         from prim_lantern.insight.tidy import tidy
 
         return tidy(self._state.engine(self.moment(at)), today_only=today_only)
+
+    def ladder(self, at: Moment = None) -> list[Rung]:
+        """Which role contains which, from the most able to the least: by what they can do, and by
+        what somebody could do here who had just this role on the whole site.
+
+        >>> import prim_lantern as pl
+        >>> rungs = {each.role: each for each in pl.open_demo().ladder("2027-05-10")}
+        >>> rungs["commenter"].contains
+        ()
+        """
+        from prim_lantern.insight.ladder import ladder
+
+        return ladder(self._state.engine(self.moment(at)))

@@ -8,6 +8,7 @@ from typing import Any, Concatenate, ParamSpec, Self, TypeVar
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.operations import (
     content,
+    findings,
     groups,
     invitations,
     kinds,
@@ -86,6 +87,8 @@ class Steps:
     remove_rule = _adding(rights.RemoveRule)
     add_promise = _adding(rights.AddPromise)
     remove_promise = _adding(rights.RemovePromise)
+    accept_finding = _adding(findings.AcceptFinding)
+    reopen_finding = _adding(findings.ReopenFinding)
     stop_from_above = _adding(rights.StopFromAbove)
     set_limit = _adding(rights.SetLimit)
     add_item = _adding(content.AddItem)

@@ -21,7 +21,7 @@ NAMED_PARTS: Final = (
     "readerships",
     "invitations",
 )
-LISTED_PARTS: Final = ("given", "places", "rules", "limits", "promises")
+LISTED_PARTS: Final = ("given", "places", "rules", "limits", "promises", "accepted")
 COLUMN_PARTS: Final = {"users": "people", "items": "content"}
 
 

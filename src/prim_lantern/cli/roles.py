@@ -23,7 +23,8 @@ from prim_lantern.decide.abilities import beyond, from_least_to_most
 from prim_lantern.decide.clauses import brought_along, rows_of
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import UnknownWho
-from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.live import Site
+from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Capability
@@ -36,11 +37,16 @@ def role() -> None:
 
 
 @role.command("list")
+@click.option("--tree", is_flag=True, help="Which role contains which.")
 @list_of_site
-def list_roles(where: str, shown: As) -> None:
-    """All roles from the least able to the most, with to whom they are given."""
+def list_roles(tree: bool, where: str, shown: As) -> None:
+    """All roles from the least able to the most, with to whom they are given; or which contains
+    which, by what they can do and by what that comes to here."""
     from prim_lantern.show.records import Column
 
+    if tree:
+        _ladder(opened(where), shown)
+        return
     data = opened(where).data
     ordered = from_least_to_most(data)
     short = [
@@ -64,6 +70,36 @@ def list_roles(where: str, shown: As) -> None:
     ]
     records = [_role(data, name) for name in ordered] if shown.as_json else short
     show_list(shown, columns, records, "There is no role yet: 'role add' makes one.", short=short)
+
+
+def _ladder(site: Site, shown: As) -> None:
+    """Which role contains which."""
+    rungs = site.ladder()
+    if shown.as_json:
+        print_json([each.to_dict() for each in rungs])
+        return
+    if shown.to_csv is not None:
+        records = [each.to_dict() for each in rungs]
+        keys = ("role", "contains", "contains_by_effect")
+        show_list(shown, [], records, "", keys=keys)
+        return
+    from prim_lantern.show.tables import ladder_tree
+
+    contains = {each.role: each.contains for each in rungs}
+    counts = {each.role: each.counts for each in rungs}
+    console().print(ladder_tree(site.data, contains, counts))
+    print_lines(
+        wrapped(
+            "Each role stands above those of which it can do all. The numbers are the items that "
+            "somebody could act on who had just this role on the whole site."
+        )
+    )
+    for each in rungs:
+        by_effect_alone = [x for x in each.contains_by_effect if x not in each.contains]
+        if by_effect_alone:
+            names = words.listed(site.data.roles[other].called for other in by_effect_alone)
+            called = site.data.roles[each.role].called
+            print_lines(wrapped(f"As the site is now, {called} does all that {names} does."))
 
 
 @role.command("show")

@@ -10,22 +10,34 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import UnknownName
 from prim_lantern.insight.checks import (
     all_access,
+    cannot_create,
+    closed_one_by_one,
+    could_break_promises,
     ending_soon,
+    equally_near,
     fits_nobody,
     gone_but_listed,
     hidden_targets,
+    looked_after_by_nobody,
     more_than_used,
+    named_but_gone,
+    nearly_the_same,
     never_decides,
     nobody_may,
     open_to_all,
+    out_of_reach,
     over,
     risky_for_many,
     same_twice,
     stewards_gone,
+    still_closed,
     waits_for_nobody,
+    wider_than_page,
 )
 from prim_lantern.insight.finding import SEVERITIES, Finding
 from prim_lantern.insight.look import Look
+from prim_lantern.site.findings import Accepted
+from prim_lantern.site.moments import written
 from prim_lantern.site.names import Near
 
 
@@ -41,15 +53,25 @@ _MODULES: Final = (
     open_to_all,
     risky_for_many,
     all_access,
+    could_break_promises,
+    closed_one_by_one,
+    still_closed,
+    equally_near,
     never_decides,
+    cannot_create,
     fits_nobody,
     hidden_targets,
+    wider_than_page,
+    out_of_reach,
     nobody_may,
     waits_for_nobody,
     stewards_gone,
+    looked_after_by_nobody,
     gone_but_listed,
+    named_but_gone,
     more_than_used,
     same_twice,
+    nearly_the_same,
     over,
     ending_soon,
 )
@@ -59,16 +81,26 @@ CHECKS: Final = {each.NAME: Check(each.NAME, getdoc(each) or "", each.find) for 
 
 def checkup(engine: Engine, only: str | None = None) -> list[Finding]:
     """What the checks (or `only` one) find on a site at the moment of an engine: what is serious
-    first, and what concerns more before what concerns less."""
+    first, and what concerns more before what concerns less. Those that are accepted say so."""
     look = Look(engine)
     some = CHECKS.values() if only is None else [check_named(only)]
-    found = [finding for check in some for finding in check.find(look)]
+    accepted = {each.finding: _why(each) for each in look.data.accepted if each.holds(look.at)}
+    found = [
+        finding._replace(accepted=accepted.get(finding.key, ""))
+        for check in some
+        for finding in check.find(look)
+    ]
     order = {name: number for number, name in enumerate(CHECKS)}
 
     def weight(each: Finding) -> tuple[int, int, int]:
         return SEVERITIES.index(each.severity), -sum(each.touches.values()), order[each.name]
 
     return sorted(found, key=weight)
+
+
+def _why(each: Accepted) -> str:
+    until = f" (until {written(each.until)})" if each.until is not None else ""
+    return f"{each.because}{until}"
 
 
 def check_named(name: str) -> Check:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
+from hashlib import sha256
 from typing import Any, Final, NamedTuple
 
 SERIOUS: Final = "serious"
@@ -18,7 +20,8 @@ class Finding(NamedTuple):
 
     `name` is that of the check, `severity` one of `SEVERITIES`, `says` what was found in words.
     `where` tells where it is written, `touches` how much it concerns (people, items …). `fix` are
-    commands that mend it, the best first; each was tried on the site.
+    commands that mend it, the best first; each was tried on the site. `accepted` says why it is
+    right as it is, where somebody has accepted it.
     """
 
     name: str
@@ -27,10 +30,19 @@ class Finding(NamedTuple):
     where: tuple[str, ...] = ()
     touches: Mapping[str, int] = {}
     fix: tuple[str, ...] = ()
+    accepted: str = ""
+
+    @property
+    def key(self) -> str:
+        """What it is called: its name, and letters that follow from what it says, numbers aside.
+        It stays while the same is found."""
+        said = re.sub(r"\d[\d,.]*", "#", self.says)
+        return f"{self.name}-{sha256(said.encode()).hexdigest()[:6]}"
 
     def to_dict(self) -> dict[str, Any]:
         """The same for programs."""
         return {
+            "key": self.key,
             **self._asdict(),
             "where": list(self.where),
             "touches": dict(self.touches),

@@ -41,6 +41,15 @@ class Look:
         users, owner = self.data.users, self.data.owner
         return [each for each in users if each != owner and self.engine.acting(each) is not None]
 
+    def among(self, whos: Iterable[Who]) -> set[str | None]:
+        """The active users, and the guest (None), who are any of some whos; to whom a role is given
+        depends on the item, and is left aside."""
+        crowd, some = self.engine.crowd, list(whos)
+        named = {who.name for who in some if who.kind == "user"}
+        bits = crowd.mask(who for who in some if who.kind in ("group", "audience"))
+        everybody = (None, *self.active)
+        return {each for each in everybody if each in named or crowd[each][0] & bits}
+
     @cached_property
     def _engines(self) -> list[Engine]:
         """What decides now, and after each later turn."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence, Set
+from collections.abc import Iterable, Mapping, Sequence, Set
 from itertools import islice
 
 from rich import box
@@ -101,6 +101,36 @@ def _label(row: Row, shown: Set[str]) -> str:
 def _cells(marks: Sequence[str], widths: Sequence[int]) -> Text:
     cells = [Text(mark.ljust(w), _MARKS[mark]) for mark, w in zip(marks, widths, strict=True)]
     return Text(" ").join(cells)
+
+
+_TOLD = ("read", "edit", "publish")  # what is counted beside a role
+
+
+def ladder_tree(
+    data: SiteData,
+    contains: Mapping[str, Sequence[str]],
+    counts: Mapping[str, Mapping[str, int]],
+) -> Tree:
+    """Roles, each above those that it contains, with how many items it lets act on; one that
+    several contain is shown with its own below it once."""
+    root = Tree(Text("Roles, from the most able", style="bold"), guide_style="dim")
+    inside = {name for some in contains.values() for name in some}
+    shown: set[str] = set()
+
+    def add(above: Tree, name: str) -> None:
+        line = Text().append(name, "bold").append(f"  {data.roles[name].called}")
+        told = ", ".join(f"{action} {counts[name].get(action, 0):,}" for action in _TOLD)
+        line.append(f"  {told}", style="dim")
+        again = name in shown and bool(contains[name])
+        node = above.add(line.append("  (as above)") if again else line)
+        shown.add(name)
+        for each in () if again else contains[name]:
+            add(node, each)
+
+    for name in contains:
+        if name not in inside:
+            add(root, name)
+    return root
 
 
 def looking_tree(data: SiteData, view: LookingAs) -> Tree:

@@ -19,6 +19,7 @@ from prim_lantern.site import names
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, Action
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Item, Kind
+from prim_lantern.site.findings import Accepted
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.people import Group, Invitation, Plan, User
 from prim_lantern.site.places import parent_of, place
@@ -63,6 +64,7 @@ class SiteData:
     rules: tuple[Rule, ...] = ()
     limits: tuple[Limit, ...] = ()
     promises: tuple[Promise, ...] = ()
+    accepted: tuple[Accepted, ...] = ()
     invitations: Mapping[str, Invitation] = field(default_factory=dict)
     attributes: tuple[str, ...] = ()
     users: Mapping[str, User] = field(default_factory=dict)

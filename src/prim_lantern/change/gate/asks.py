@@ -84,14 +84,17 @@ def _places_of(part: str, each: Any) -> Iterable[Place]:
             places = (place(each.where),)
         case "promises":
             places = (each.where,)
+        case "accepted":
+            places = (SITE,)
         case _:
             places = (each.place,)
     return places
 
 
 def _listed(judged: Judged) -> Iterator[Missing]:
-    """Rules, given roles, limits and promises: each at every place where it stands."""
-    for part in ("rules", "given", "limits", "promises"):
+    """Rules, given roles, limits, promises and accepted findings: each at every place where it
+    stands, a finding at the site."""
+    for part in ("rules", "given", "limits", "promises", "accepted"):
         if getattr(judged.base, part) is getattr(judged.after, part):
             continue
         gone, come = judged.gone_and_come(part)

@@ -8,6 +8,7 @@ from typing import Any, Final
 
 from prim_lantern.change.operations import (
     content,
+    findings,
     groups,
     invitations,
     kinds,
@@ -36,6 +37,7 @@ OPERATIONS: Final[Mapping[str, type[Operation]]] = {
         content,
         kinds,
         renaming,
+        findings,
     )
     for each in vars(module).values()
     if isinstance(each, type) and issubclass(each, Operation) and hasattr(each, "do")

@@ -204,6 +204,16 @@ TABLES: Final[Mapping[str, Table]] = {
             "note": _NOTE,
         },
     ),
+    "accepted": Table(
+        LISTED,
+        "A finding of the checkup that is right as it is.",
+        {
+            "finding": Key(TEXT, "Its key, as the checkup shows it.", True),
+            "says": Key(TEXT, "What it says."),
+            "because": Key(TEXT, "Why it is right as it is."),
+            "until": Key(MOMENT, "Accepted until then, this moment not included."),
+        },
+    ),
 }
 
 CATEGORY_SETS: Final = "category_sets"  # its tables map categories to labels

@@ -9,6 +9,7 @@ from typing import Any, Final
 from prim_lantern.site.actions import Action
 from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Kind
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.findings import Accepted
 from prim_lantern.site.moments import Period, moment
 from prim_lantern.site.people import Group, Invitation, Plan, Test
 from prim_lantern.site.places import HERE_AND_BELOW, Place
@@ -212,6 +213,17 @@ def _promise(promise: Promise) -> Entry:
     )
 
 
+def _accepted(accepted: Accepted) -> Entry:
+    return _short(
+        {
+            "finding": accepted.finding,
+            "says": accepted.says,
+            "because": accepted.because,
+            "until": _toml_moment(accepted.until),
+        }
+    )
+
+
 def _where(place: Place) -> Entry:
     has_reach = place.kind == "path" and place.name != "/" and place.reach != HERE_AND_BELOW
     return {"where": place.name, "reach": place.reach if has_reach else ""}
@@ -242,5 +254,14 @@ ENTRIES: Final[Mapping[str, Callable[[Any], Entry]]] = {
     "rules": _rule,
     "limits": _limit,
     "promises": _promise,
+    "accepted": _accepted,
 }
-LISTED_PARTS: Final = ("invitations", "given", "places", "rules", "limits", "promises")
+LISTED_PARTS: Final = (
+    "invitations",
+    "given",
+    "places",
+    "rules",
+    "limits",
+    "promises",
+    "accepted",
+)

@@ -12,6 +12,7 @@ from prim_lantern.formats.folder.source import Problems
 from prim_lantern.formats.folder.table import Logins, Table
 from prim_lantern.site.actions import Action
 from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Kind
+from prim_lantern.site.findings import Accepted
 from prim_lantern.site.moments import Duration, moment, written
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin
@@ -96,6 +97,7 @@ class SiteTables:
             "promises": tuple(
                 filter(None, (self._promise(table) for _, table in self._tables("promises")))
             ),
+            "accepted": tuple(_accepted(table) for _, table in self._tables("accepted")),
             "origin": site.origin,
         }
 
@@ -268,6 +270,11 @@ class SiteTables:
             note=table.text("note"),
             origin=table.origin,
         )
+
+
+def _accepted(table: Table) -> Accepted:
+    said = table.text("says"), table.text("because")
+    return Accepted(table.text("finding"), *said, table.period().until, table.origin)
 
 
 def _kind(name: str, table: Table) -> Kind:

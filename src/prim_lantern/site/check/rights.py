@@ -54,6 +54,7 @@ def check(notes: Notes) -> None:
         _some(notes, promise.origin, key, promise.actions)
         notes.actions(promise.origin, key, promise.actions)
         notes.place(promise.origin, "where", promise.where)
+    _accepted(notes)
 
 
 def _some(notes: Notes, origin: Origin | None, key: str, values: Sequence[object]) -> None:
@@ -177,6 +178,16 @@ def _rule(notes: Notes, rule: Rule) -> None:
         for action in rule.actions:
             if action in MANAGING_ACTIONS:
                 _manages_places(notes, origin, key, action)
+
+
+def _accepted(notes: Notes) -> None:
+    seen = set()
+    for each in notes.data.accepted:
+        if not each.finding.strip():
+            notes.wrong(each.origin, "finding", each.finding, "is no key: the checkup shows them.")
+        if each.finding in seen:
+            notes.wrong(each.origin, "finding", each.finding, "is accepted twice; keep one.")
+        seen.add(each.finding)
 
 
 def _limits(notes: Notes) -> None:

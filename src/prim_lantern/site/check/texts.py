@@ -12,7 +12,7 @@ from prim_lantern.site.check.notes import Notes
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.data import SiteData
 
-_LISTED: Final = ("given", "places", "rules", "limits", "promises")
+_LISTED: Final = ("given", "places", "rules", "limits", "promises", "accepted")
 _NAMED: Final = (
     "kinds", "actions", "category_sets", "groups", "plans", "roles", "readerships", "invitations",
 )  # fmt: skip
