@@ -101,19 +101,7 @@ def compare(
             raise BadQuestion("For one item on two sides ask 'why' on each of them.")
         _one_thing(site, (first, last), action, place or "site", at, shown)
         return
-    moment = second.other_stood or second.other_at
-    found = site.compare(first, last, at, other_site=there, other_at=moment)
-    reasons = _reasons(site, found, (first, last), at) if why and not second.said else {}
-    if shown.as_json:
-        told = found.to_dict()
-        for each, more in zip(told["more"], found.more, strict=True):
-            if more in reasons:
-                each["why"] = [thing.to_dict() for thing in reasons[more]]
-        print_json(told)
-    elif shown.to_csv is not None:
-        show_list(shown, [], [*found.records()], "", keys=_KEYS)
-    else:
-        print_lines(_lines(found, reasons, everything=shown.everything))
+    _two(site, there, (first, last), second, at, shown, why=why)
 
 
 def _other_site(second: Other, site: Site) -> Site | None:
@@ -165,6 +153,31 @@ def _thing_lines(things: Sequence[Thing], indent: str = "  ") -> Iterator[str]:
 
 
 # Everything ------------------------------------------------------------------------------------
+
+
+def _two(
+    site: Site,
+    there: Site | None,
+    whos: tuple[str | None, str | None],
+    second: Other,
+    at: str | None,
+    shown: As,
+    *,
+    why: bool,
+) -> None:
+    moment = second.other_stood or second.other_at
+    found = site.compare(*whos, at, other_site=there, other_at=moment)
+    reasons = _reasons(site, found, whos, at) if why and not second.said else {}
+    if shown.as_json:
+        told = found.to_dict()
+        for each, more in zip(told["more"], found.more, strict=True):
+            if more in reasons:
+                each["why"] = [thing.to_dict() for thing in reasons[more]]
+        print_json(told)
+    elif shown.to_csv is not None:
+        show_list(shown, [], [*found.records()], "", keys=_KEYS)
+    else:
+        print_lines(_lines(found, reasons, everything=shown.everything))
 
 
 def _reasons(

@@ -44,7 +44,7 @@ def what_differs(
     `asked` is a question to which the first has a yes and the second a no. Where there are so many
     things that not all sets can be tried, what comes back is a set of which none can be left out.
     """
-    bare = _Bare(engine, who_may, who_not, asked)
+    bare = TwoPeople(engine, who_may, who_not, asked)
     things = bare.things()
     if not bare.may(things):
         return []
@@ -64,7 +64,7 @@ def what_differs(
     return found
 
 
-class _Bare:
+class TwoPeople:
     """The part of a site that one question needs, in which two people are what they are only by
     memberships, and by what names them."""
 
@@ -182,20 +182,17 @@ class _Bare:
         return words.rule(data, word)
 
     def _hands(self) -> Iterator[Thing]:
-        """Who wrote or changed the item itself, or the page of the part."""
-        path = self._asked.path
-        if path is None or path not in self._data.items or self._asked.kind is not None:
-            return
-        page, other = self._data.page_of(path), self._name(self._other)
-        item = self._data.items[page]
-        for hands, did in (("authors", "wrote"), ("changed_by", "changed")):
-            logins = getattr(item, hands)
-            if (self._one in logins) != (other in logins):
-                is_one = self._one in logins
-                now = (*logins, other) if is_one else _but(logins, other)
-                called = self._called(self._one if is_one else self._other)
-                says = f"{called} {did} {page}"
-                yield Thing(says, str(item.origin or ""), _handling(page, hands, now))
+        """Who wrote or changed the item itself, the page of the part, what a link leads to."""
+        other = self._name(self._other)
+        for path, item in self._data.items.items():
+            for hands, did in (("authors", "wrote"), ("changed_by", "changed")):
+                logins = getattr(item, hands)
+                if (self._one in logins) != (other in logins):
+                    is_one = self._one in logins
+                    now = (*logins, other) if is_one else _but(logins, other)
+                    called = self._called(self._one if is_one else self._other)
+                    says = f"{called} {did} {path}"
+                    yield Thing(says, str(item.origin or ""), _handling(path, hands, now))
 
 
 def _but(some: Sequence[Any], one: Any) -> tuple[Any, ...]:

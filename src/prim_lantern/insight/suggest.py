@@ -16,23 +16,14 @@ from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.rights import Allow, Deny
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.explain import explain
-from prim_lantern.decide.lists import paths_for
-from prim_lantern.decide.question import Question, trace_of
-from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import STAND_IN, stand_in
 from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
-from prim_lantern.insight.candidates import Candidate, candidates
+from prim_lantern.insight.candidates import Candidate
 from prim_lantern.insight.commands import command_of
-from prim_lantern.insight.cut_out import cut_out
-from prim_lantern.insight.wish import Wish, answer, is_true, paths_of, people, questions
+from prim_lantern.insight.one_wish import OneWish
+from prim_lantern.insight.wish import Wish, is_true
 from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
-from prim_lantern.site.actions import NEED_MORE, brought_by
-from prim_lantern.site.data import SiteData
 
-_PEOPLE: Final = 3  # of those a wish is about, asked before all are
-_ITEMS: Final = 12  # likewise
 _SHOWN: Final = 5  # suggestions of which promises and rights are looked at
 
 
@@ -156,7 +147,7 @@ class _Search:
         self._engine = engine
         self._wishes = [each for each in wishes if not is_true(engine, each)]
         self._true = [each for each in wishes if each not in self._wishes]
-        self._small = [_Small(engine, each) for each in self._wishes]
+        self._small = [OneWish(engine, each) for each in self._wishes]
         self._made = Made(engine.data.owner, engine.at)
         self.singles = self.pairs = 0
         self._broken = {check.promise for check in check_promises(engine) if not check.kept}
@@ -168,7 +159,7 @@ class _Search:
             return each_one[0]
         return _best(self._together(each_one))
 
-    def _for_one(self, small: _Small) -> list[_Tried]:
+    def _for_one(self, small: OneWish) -> list[_Tried]:
         options = list(small.candidates())
         self.singles += len(options)
         helpful, enough = [], []
@@ -186,7 +177,7 @@ class _Search:
         return found
 
     def _pairs(
-        self, small: _Small, helpful: Sequence[_Tried], least: int | None
+        self, small: OneWish, helpful: Sequence[_Tried], least: int | None
     ) -> Iterator[_Tried]:
         """Pairs of candidates, none of which is enough alone; where single ones are, only those
         with fewer effects."""
@@ -223,7 +214,7 @@ class _Search:
     def _is_enough(self, tried: _Tried, wish: Wish) -> bool:
         return is_true(tried.after, wish) and all(is_true(tried.after, e) for e in self._true)
 
-    def _tried(self, some: tuple[Candidate, ...], small: _Small) -> _Tried | None:
+    def _tried(self, some: tuple[Candidate, ...], small: OneWish) -> _Tried | None:
         """Some candidates made on the site; None where they cannot be."""
         proposal = Proposal(self._engine.data, self._made)
         try:
@@ -342,120 +333,3 @@ def _word(tried: _Tried) -> Allow | Deny | None:
     operations = tried.some[0].operations
     only = operations[0] if len(operations) == len(tried.some) == 1 else None
     return only if isinstance(only, Allow | Deny) else None
-
-
-class _Small:
-    """One wish, on as little of the site as tells whether something helps."""
-
-    def __init__(self, engine: Engine, wish: Wish) -> None:
-        self.wish = wish
-        self._engine = engine
-        self._people = people(engine, wish.who)
-        self._asked_about = self._people[:_PEOPLE]
-        paths = paths_of(engine.data, wish) if wish.action not in NEED_MORE else []
-        if wish.place.kind == "path" and not wish.below:
-            paths = [wish.place.name]
-        self._paths = paths
-        some = paths if len(paths) <= _ITEMS else paths[:: max(1, len(paths) // _ITEMS)]
-        logins = [each for each in self._asked_about if each is not None]
-        real = [each for each in logins if not each.startswith(STAND_IN)]
-        data = cut_out(engine.data, some, real)
-        pictured = {e: stand_in(data, e) for e in logins if e.startswith(STAND_IN)}
-        self._data = data.with_parts(users={**data.users, **pictured})
-        self._questions = [
-            each
-            for each in questions(data, wish, self._asked_about, engine)
-            if each.who != data.owner and (each.path is None or self._stands(data, each.path))
-        ]
-        self._before = self._look(self._data)
-
-    def _stands(self, data: SiteData, path: str) -> bool:
-        return path in data.items or self.wish.action in NEED_MORE
-
-    def candidates(self) -> Iterator[Candidate]:
-        """All steps that are tried for the wish."""
-        reference = Reference(self._data, self._engine.at)
-        traces = [trace_of(reference, each) for each in self._questions]
-        yield from candidates(self._engine, self.wish, traces)
-
-    def _look(self, data: SiteData) -> list[tuple[bool, str]]:
-        reference = Reference(data, self._engine.at)
-        found = []
-        for asked in self._questions:
-            trace = trace_of(reference, asked)
-            found.append((trace.allowed, repr(trace) + _membership(reference, asked, data)))
-        return found
-
-    def looked_at(self, some: Iterable[Candidate]) -> tuple[bool, bool]:
-        """Whether some candidates make any difference for the wish, and whether they seem enough
-        (where they are not, they are not)."""
-        data, made = self._data, Made(self._engine.data.owner, self._engine.at)
-        try:
-            for each in some:
-                for operation in each.operations:
-                    data = operation.apply(data, made)
-        except PrimLanternError:
-            return False, False
-        after = self._look(data)
-        return after != self._before, all(allowed == self.wish.may for allowed, _ in after)
-
-    # What has to change -----------------------------------------------------------------------
-
-    def open_questions(self) -> Iterator[Question]:
-        """The questions that have not the wished answer yet, of people who stand in the site."""
-        data = self._engine.data
-        for asked in questions(data, self.wish, self._people, self._engine):
-            pictured = asked.who is not None and asked.who.startswith(STAND_IN)
-            counts = not pictured and asked.who != data.owner
-            if counts and answer(self._engine, asked) != self.wish.may:
-                yield asked
-
-    @cached_property
-    def _had(self) -> dict[tuple[str | None, str], set[str]]:
-        return self._allowed(self._engine)
-
-    def _allowed(self, engine: Engine) -> dict[tuple[str | None, str], set[str]]:
-        real = [each for each in self._people if each is None or not each.startswith(STAND_IN)]
-        actions = [each for each in engine.data.item_actions if each not in NEED_MORE]
-        return {
-            (login, action): set(paths_for(engine, login, action))
-            for login in real[:_PEOPLE]
-            for action in actions
-        }
-
-    def differences(self, after: Engine) -> int:
-        """How much is decided otherwise of items that are there, for some of those concerned."""
-        now = self._allowed(after)
-        return sum(len(had ^ now[which]) for which, had in self._had.items())
-
-    def effect_of(self, asked: Question) -> str:
-        """What an effect on the answer to a question is called."""
-        if asked.kind is None:
-            return asked.action
-        return f"create {asked.kind}" + (f" in {asked.categories[0]}" if asked.categories else "")
-
-    def comes_with(self, asked: Question) -> Iterator[tuple[str | None, str, str]]:
-        """What somebody gains with an action on an item, in any case: to read it, and what the
-        action brings along unless that is denied."""
-        engine, path = self._engine, asked.path
-        if not self.wish.may or path is None or asked.action in NEED_MORE:
-            return
-        for action in {"read", *brought_by(asked.action, engine.data.actions)} - {asked.action}:
-            if not engine.allows(asked.who, action, path):
-                yield asked.who, action, path
-
-    def in_the_way(self) -> Iterator[str]:
-        """Why the wish is not true, and what is missing."""
-        reference = self._engine.reference_for(self._asked_about[0])
-        for asked in self._questions[:1]:
-            found = explain(reference, asked, trace_of(reference, asked))
-            yield found.sentence
-            yield from (f"Missing: {point.text}" for point in found.missing)
-
-
-def _membership(reference: Reference, asked: Question, data: SiteData) -> str:
-    """Of which whos of the readerships, and of what denies speak, somebody is one."""
-    whos = {who for each in data.readerships.values() for who in (*each.all_of, *each.but_not)}
-    login = asked.who
-    acting = reference.belonging.acting(login)
-    return str(sorted(str(who) for who in whos & reference.belonging.whos(acting)))

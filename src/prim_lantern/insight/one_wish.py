@@ -1,0 +1,170 @@
+"""One wish, on as little of the site as tells quickly whether something helps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from functools import cached_property
+from typing import Final
+
+from prim_lantern.change.operations.base import Made, Operation
+from prim_lantern.change.operations.people import BringBack
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.explain import explain
+from prim_lantern.decide.lists import paths_for
+from prim_lantern.decide.question import Question, trace_of
+from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.stand_ins import STAND_IN, stand_in
+from prim_lantern.errors import PrimLanternError
+from prim_lantern.insight.candidates import Candidate, candidates
+from prim_lantern.insight.cut_out import cut_out
+from prim_lantern.insight.wish import Wish, answer, paths_of, people, questions
+from prim_lantern.site.actions import NEED_MORE, brought_by
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import ACTIVE, SUSPENDED
+
+_PEOPLE: Final = 3  # of those a wish is about, asked before all are
+_ITEMS: Final = 12  # likewise
+
+
+class OneWish:
+    """One wish, on as little of the site as tells whether something helps."""
+
+    def __init__(self, engine: Engine, wish: Wish) -> None:
+        self.wish = wish
+        self._engine = engine
+        self._made = Made(engine.data.owner, engine.at)
+        self._people = people(engine, wish.who)
+        self._asked_about = self._people[:_PEOPLE]
+        paths = paths_of(engine.data, wish) if wish.action not in NEED_MORE else []
+        if wish.place.kind == "path" and not wish.below:
+            paths = [wish.place.name]
+        self._paths = paths
+        some = paths if len(paths) <= _ITEMS else paths[:: max(1, len(paths) // _ITEMS)]
+        logins = [each for each in self._asked_about if each is not None]
+        real = [each for each in logins if not each.startswith(STAND_IN)]
+        data = cut_out(engine.data, some, real)
+        pictured = {e: stand_in(data, e) for e in logins if e.startswith(STAND_IN)}
+        self._data = data.with_parts(users={**data.users, **pictured})
+        self._questions = [
+            each
+            for each in questions(data, wish, self._asked_about, engine)
+            if each.who != data.owner and (each.path is None or self._stands(data, each.path))
+        ]
+        self._before = self._look(self._data)
+        self._back = self._brought_back()
+
+    def _stands(self, data: SiteData, path: str) -> bool:
+        return path in data.items or self.wish.action in NEED_MORE
+
+    def candidates(self) -> Iterator[Candidate]:
+        """All steps that are tried for the wish."""
+        reference = Reference(self._data, self._engine.at)
+        traces = [trace_of(reference, each) for each in self._questions]
+        yield from candidates(self._engine, self.wish, traces)
+
+    def _look(self, data: SiteData) -> list[tuple[bool, str]]:
+        reference = Reference(data, self._engine.at)
+        found = []
+        for asked in self._questions:
+            trace = trace_of(reference, asked)
+            found.append((trace.allowed, repr(trace) + _membership(reference, asked, data)))
+        return found
+
+    def _brought_back(self) -> tuple[Operation, list[tuple[bool, str]]] | None:
+        """What brings back the one who is wished for, if suspended, and how it is then: until then
+        nothing else makes any difference for them."""
+        login = self.wish.who.name
+        gone = self.wish.who.kind == "user" and self._data.users[login].status == SUSPENDED
+        if not (gone and self.wish.may):
+            return None
+        back = BringBack(login)
+        return back, self._look(back.apply(self._data, self._made))
+
+    def looked_at(self, some: Iterable[Candidate]) -> tuple[bool, bool]:
+        """Whether some candidates make any difference for the wish, and whether they seem enough
+        (where they are not, they are not)."""
+        operations = [each for one in some for each in one.operations]
+        after = self._after(operations)
+        if after is None:
+            return False, False
+        enough = all(allowed == self.wish.may for allowed, _ in after)
+        if after != self._before or self._back is None:
+            return after != self._before, enough
+        back, before = self._back
+        if back in operations:
+            return True, enough
+        return self._after([back, *operations]) not in (None, before), enough
+
+    def _after(self, operations: Iterable[Operation]) -> list[tuple[bool, str]] | None:
+        """How it is after some operations; None where they cannot be made."""
+        data = self._data
+        try:
+            for each in operations:
+                data = each.apply(data, self._made)
+        except PrimLanternError:
+            return None
+        return self._look(data)
+
+    # What has to change -----------------------------------------------------------------------
+
+    def open_questions(self) -> Iterator[Question]:
+        """The questions that have not the wished answer yet, of people who stand in the site."""
+        data = self._engine.data
+        for asked in questions(data, self.wish, self._people, self._engine):
+            pictured = asked.who is not None and asked.who.startswith(STAND_IN)
+            counts = not pictured and asked.who != data.owner
+            if counts and answer(self._engine, asked) != self.wish.may:
+                yield asked
+
+    @cached_property
+    def _had(self) -> dict[tuple[str | None, str], set[str]]:
+        return self._allowed(self._engine)
+
+    def _allowed(self, engine: Engine) -> dict[tuple[str | None, str], set[str]]:
+        real = [each for each in self._people if each is None or not each.startswith(STAND_IN)]
+        actions = [each for each in engine.data.item_actions if each not in NEED_MORE]
+        return {
+            (login, action): set(paths_for(engine, login, action))
+            for login in real[:_PEOPLE]
+            for action in actions
+        }
+
+    def differences(self, after: Engine) -> int:
+        """How much is decided otherwise of items that are there, for some of those concerned."""
+        now = self._allowed(after)
+        return sum(len(had ^ now[which]) for which, had in self._had.items())
+
+    def effect_of(self, asked: Question) -> str:
+        """What an effect on the answer to a question is called."""
+        if asked.kind is None:
+            return asked.action
+        return f"create {asked.kind}" + (f" in {asked.categories[0]}" if asked.categories else "")
+
+    def comes_with(self, asked: Question) -> Iterator[tuple[str | None, str, str]]:
+        """What somebody gains with an action on an item, in any case: to read it, and what the
+        action brings along unless that is denied."""
+        engine, path = self._engine, asked.path
+        if not self.wish.may or path is None or asked.action in NEED_MORE:
+            return
+        for action in {"read", *brought_by(asked.action, engine.data.actions)} - {asked.action}:
+            if not engine.allows(asked.who, action, path):
+                yield asked.who, action, path
+
+    def in_the_way(self) -> Iterator[str]:
+        """Why the wish is not true, and what is missing."""
+        reference = self._engine.reference_for(self._asked_about[0])
+        for asked in self._questions[:1]:
+            found = explain(reference, asked, trace_of(reference, asked))
+            yield found.sentence
+            yield from (f"Missing: {point.text}" for point in found.missing)
+            user = self._engine.data.users.get(asked.who or "")
+            if user is not None and user.status != ACTIVE:
+                yield f"{user.called} is {user.status}, and counts as a guest"
+
+
+def _membership(reference: Reference, asked: Question, data: SiteData) -> str:
+    """Of which whos of the readerships, and of what denies speak, somebody is one."""
+    whos = {who for each in data.readerships.values() for who in (*each.all_of, *each.but_not)}
+    login = asked.who
+    acting = reference.belonging.acting(login)
+    return str(sorted(str(who) for who in whos & reference.belonging.whos(acting)))

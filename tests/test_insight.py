@@ -1,0 +1,562 @@
+"""Compare, suggest, could-gain, tidy and the ladder: held against the plain reading on generated
+sites, and against trying everything on small ones."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from itertools import combinations
+from random import Random
+
+import pytest
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+
+import prim_lantern as pl
+from conftest import run
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.gate.gate import missing_for
+from prim_lantern.change.gate.judged import Judged
+from prim_lantern.change.operations.base import Made
+from prim_lantern.change.operations.content import ChangeItem, MoveItem, TakeStep
+from prim_lantern.change.proposal import Proposal
+from prim_lantern.decide.abilities import abilities
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.question import Question, trace_of
+from prim_lantern.decide.reference import Reference
+from prim_lantern.errors import PrimLanternError
+from prim_lantern.insight.candidates import candidates
+from prim_lantern.insight.compare import Compared, Side
+from prim_lantern.insight.could_gain import could_gain
+from prim_lantern.insight.difference import TwoPeople, what_differs
+from prim_lantern.insight.folding import folded
+from prim_lantern.insight.frozen import frozen
+from prim_lantern.insight.ladder import ladder
+from prim_lantern.insight.suggest import suggest
+from prim_lantern.insight.tidy import tidy
+from prim_lantern.insight.wish import Wish, is_true
+from prim_lantern.site.actions import NEED_MORE
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import ACTIVE
+from prim_lantern.site.places import place
+from prim_lantern.site.who import Who
+from sites import MOMENTS, NOON, sites
+
+AT = "2027-05-10"
+NOW = {"PRIM_LANTERN_NOW": AT}
+in_columns = sites().map(lambda site: replace(site, items=site.content, users=site.people))
+seeds = st.integers(0, 2**32).map(Random)
+GENERATE = [
+    Phase.explicit,
+    Phase.reuse,
+    Phase.generate,
+]  # making a site smaller takes for ever here
+few = settings(max_examples=max(12, settings.default.max_examples // 5), phases=GENERATE)
+fewest = settings(max_examples=max(6, settings.default.max_examples // 10), phases=GENERATE)
+
+
+@pytest.fixture(autouse=True, scope="module")
+def noon():
+    """The clock stands at the moment that the generated sites are about."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("PRIM_LANTERN_NOW", NOON.isoformat())
+        yield
+
+
+def actions_of(site):
+    return [each for each in site.item_actions if each not in NEED_MORE]
+
+
+def spot_paths(site, spots):
+    """The items that some told places stand for."""
+    found = set()
+    for spot in spots:
+        if not spot.whole:
+            found.add(spot.where)
+        elif spot.where == "site":
+            found |= set(site.items)
+        else:
+            found |= {p for p in site.items if p == spot.where or p.startswith(f"{spot.where}/")}
+    return found
+
+
+# Compare ---------------------------------------------------------------------------------------
+
+
+@few
+@given(in_columns, seeds)
+def test_what_one_may_and_another_may_not_is_what_the_plain_reading_says(site, rng):
+    engine, reference = Engine(site, NOON), Reference(site, NOON)
+    one, other = rng.choice([None, *site.users]), rng.choice([None, *site.users])
+    compared = Compared(Side(engine, one, "One"), Side(engine, other, "Other"))
+    may = [
+        {a: {p for p in site.items if reference.may(who, a, p).allowed} for a in actions_of(site)}
+        for who in (one, other)
+    ]
+    told = {(each.side, each.action): each for each in compared.more}
+    for action in actions_of(site):
+        for side in (0, 1):
+            apart = may[side][action] - may[1 - side][action]
+            found = told.get((side, action))
+            assert spot_paths(site, found.spots if found else ()) == apart
+            assert (found.number if found else 0) == len(apart)
+        assert compared.alike[action] == len(may[0][action] & may[1][action])
+
+
+@few
+@given(in_columns, seeds)
+def test_places_are_told_as_few_and_cover_just_what_is_meant(site, rng):
+    paths = {path for path in site.items if rng.random() < rng.choice([0.2, 0.9])}
+    spots = folded(site.tree, paths)
+    assert spot_paths(site, spots) == paths
+    assert sum(spot.items for spot in spots) == len(paths)
+    assert [spot.items for spot in spots] == sorted((s.items for s in spots), reverse=True)
+    assert all(spot.first in paths for spot in spots)
+
+
+@few
+@given(in_columns, seeds)
+def test_what_makes_the_difference_does_and_none_of_it_can_be_left_out(site, rng):
+    engine, reference = Engine(site, NOON), Reference(site, NOON)
+    people = [None, *site.users]
+    pairs = [
+        (one, other, action, path)
+        for one in people for other in people for path in list(site.items)[:6]
+        for action in ("read", "edit", "publish")
+        if one != other
+    ]  # fmt: skip
+    for one, other, action, path in rng.sample(pairs, min(40, len(pairs))):
+        asked = Question(None, action, NOON, path)
+        may = [trace_of(reference, asked._replace(who=who)).allowed for who in (one, other)]
+        if may != [True, False]:
+            continue
+        things = what_differs(engine, one, other, asked)
+        assert things, (one, other, action, path)
+        two = TwoPeople(engine, one, other, asked)
+        assert two.may(things)
+        for thing in things:
+            assert not two.may([each for each in things if each is not thing])
+
+
+def test_what_makes_the_difference_is_one_thing_where_one_is_enough(demo):
+    asked = ("mirela.kos", "sam.whitlock", "edit", "/visit/prices", AT)
+    (only,) = demo.what_makes_the_difference(*asked)
+    assert only.says == "The rule mirela-prices: Mirela Kos may edit at /visit/prices only"
+    assert only.where.startswith("site.toml, line ")
+    turned = demo.what_makes_the_difference("sam.whitlock", "mirela.kos", *asked[2:])
+    assert turned == [only]
+    both = demo.what_makes_the_difference(
+        "kit.farrow", "sam.whitlock", "edit", "/events/painting-week", AT
+    )
+    assert [each.says.split(" ")[2] for each in both] == ["is", "wrote"]
+    (owner,) = demo.what_makes_the_difference("hana.okafor", None, "read", "/trustees", AT)
+    assert owner.says == "Hana Okafor is the owner of the site"
+    (gone,) = demo.what_makes_the_difference(
+        "sam.whitlock", "theo.marsh", "comment", "/log/barometer", AT
+    )
+    assert gone.says == "Theo Marsh is suspended, and so counts as a guest"
+    assert demo.what_makes_the_difference("sam.whitlock", "kit.farrow", "read", "/visit", AT) == []
+
+
+@few
+@given(in_columns, st.sampled_from(MOMENTS))
+def test_a_frozen_site_decides_at_any_moment_as_the_site_did_then(site, at):
+    still = frozen(site, at)
+    assert problems(still) == []
+    was = Reference(site, at)
+    for moment in (at, NOON):
+        now = Engine(still, moment)
+        for login in (None, *site.users):
+            for path in site.items:
+                for action in ("read", "edit", "publish"):
+                    assert now.allows(login, action, path) == was.may(login, action, path).allowed
+
+
+def problems(site: SiteData):
+    from prim_lantern.site.check import problems_in
+
+    return [each for each in problems_in(site) if "public_from" not in str(each)]
+
+
+def test_two_moments_and_two_sites_are_compared(demo, demo_folder):
+    site = pl.open_site(demo_folder)
+    with site.change(by="hana.okafor") as change:
+        change.allow("edit", "user:gwen.tarrow", "/visit/prices", reach="only-here")
+    found = site.compare("gwen.tarrow", "gwen.tarrow", AT, other_site=demo)
+    assert [(each.side, each.action) for each in found.more] == [(0, "see-drafts"), (0, "edit")]
+    assert found.called == ("Gwen Tarrow", "Gwen Tarrow on the other site")
+    later = demo.compare("sam.whitlock", "sam.whitlock", AT, other_at="2028-01-01")
+    assert later.called == ("Sam Whitlock on 2027-05-10", "Sam Whitlock on 2028-01-01")
+    effects = site.differences(AT, other_site=demo)
+    assert [str(each)[:5] for each in [effects.size]] == ["2"]
+    assert not demo.differences(AT, other_at="2027-05-11") or demo.next_turn() is not None
+
+
+# Suggest ---------------------------------------------------------------------------------------
+
+
+def least_by_trying_all(engine, wish, most=30):
+    """The fewest effects of all candidates, and of all pairs of them, each made on the site."""
+    reference = engine.reference
+    paths = [wish.place.name] if wish.place.name in engine.data.items else []
+    traces = [
+        trace_of(reference, Question(wish.who.name, wish.action, engine.at, p)) for p in paths
+    ]
+    some = list(candidates(engine, wish, traces))
+    best = None
+    for chosen in [*((each,) for each in some), *combinations(some[:most], 2)]:
+        proposal = Proposal(engine.data, Made(engine.data.owner, engine.at))
+        try:
+            for each in chosen:
+                for operation in each.operations:
+                    proposal.do(operation)
+        except PrimLanternError:
+            continue
+        after = engine.after(proposal.data, engine.at)
+        if is_true(after, wish):
+            size = Effects(engine, after, proposal.renames).size
+            best = size if best is None else min(best, size)
+    return best
+
+
+@fewest
+@given(in_columns, seeds)
+def test_no_step_and_no_pair_of_steps_does_less_than_what_is_suggested(site, rng):
+    site = replace(site, promises=())
+    engine = Engine(site, NOON)
+    logins = [e for e in site.users if e != site.owner]
+    wish = Wish(
+        Who("user", rng.choice(logins)),
+        rng.choice(["read", "edit", "publish", "comment"]),
+        place(rng.choice(list(site.items))),
+        rng.random() < 0.7,
+    )
+    if is_true(engine, wish):
+        assert suggest(engine, [wish]).already
+        return
+    found = suggest(engine, [wish])
+    least = least_by_trying_all(engine, wish)
+    assert (least is None) == (not found.options), (wish, found.options[:1], least)
+    if least is not None:
+        assert found.options[0].effects.size <= least, (wish, found.options[0].commands)
+    for option in found.options:
+        assert option.beyond <= option.effects.size
+        change = pl.Site(site, checked=True).change(by=site.owner)
+        for operation in option.operations:
+            change.do(operation)
+        reference = Reference(change.data, NOON)
+        asked = reference.may(wish.who.name, wish.action, wish.place.name).allowed
+        assert asked == wish.may  # by the plain reading, too
+        assert change.effects().size == option.effects.size
+
+
+def test_suggestions_say_what_stands_in_the_way(demo):
+    none = demo.suggest(demo.wish("sam.whitlock", "publish", "/log/seal-count"), at=AT)
+    assert not none.options
+    assert "four eyes" in none.in_the_way[0]
+    broken = demo.suggest(demo.wish(None, "read", "/trustees"), at=AT)
+    assert not broken.options
+    assert broken.in_the_way[0].startswith("It would break the promise: Guests and group Friends")
+    assert broken.breaking > 0
+    filed = demo.suggest(demo.wish("sam.whitlock", "create", "/news", kind="post"), at=AT)
+    assert "must be filed" in filed.in_the_way[0]
+    assert demo.suggest(demo.wish("mirela.kos", "edit", "/visit/prices"), at=AT).already
+
+
+@pytest.mark.parametrize(
+    ("wish", "first"),
+    [
+        (("gwen.tarrow", "edit", "/visit/prices"), {"give timetable-desk user:gwen.tarrow --within /visit/prices"}),
+        (("sam.whitlock", "read", "/patrons"), {"allow user:sam.whitlock read /patrons --reach only-here"}),
+        (("sam.whitlock", "manage-rights", "/log"), {"allow user:sam.whitlock manage-rights /log --reach only-here"}),
+        (("group:volunteers", "comment", "/visit/prices"), {"give commenter group:volunteers --within /visit/prices"}),
+        (("sam.whitlock", "comment", "topic:press"), {"allow user:sam.whitlock see-drafts topic:press"}),
+    ],
+)  # fmt: skip
+def test_the_first_suggestion_is_the_one_with_the_fewest_effects(demo, wish, first):
+    found = demo.suggest(demo.wish(*wish), at=AT)
+    assert found.least
+    assert first & set(found.options[0].commands)
+    sizes = [each.beyond for each in found.options]
+    assert sizes == sorted(sizes) or wish[1] == "manage-rights"  # there it counts how much it holds
+
+
+def test_wishes_may_be_several_and_to_take_away(demo):
+    both = demo.suggest(
+        [
+            demo.wish("gwen.tarrow", "edit", "/visit/prices"),
+            demo.wish("gwen.tarrow", "read", "/patrons"),
+        ],
+        at=AT,
+    )
+    assert len(both.options[0].commands) == 2
+    never = demo.suggest(demo.wish("mirela.kos", "edit", "/visit/prices", may=False), at=AT)
+    assert never.options[0].beyond == 0
+    assert "deny user:mirela.kos edit /visit/prices --reach only-here" in never.options[0].commands
+    group = demo.suggest(demo.wish("group:friends", "read", "/friends", may=False), at=AT)
+    assert group.options[0].effects.size >= 7
+
+
+def test_who_may_not_make_it_is_told_whom_to_ask(demo):
+    wish = demo.wish("sam.whitlock", "edit", "/stations/fennick")
+    found = demo.suggest(wish, by="anneke.sorley", at=AT)
+    assert all(each.refused for each in found.options)
+    assert "hana.okafor" in found.options[0].ask
+    owner = demo.suggest(wish, by="hana.okafor", at=AT)
+    assert not any(each.refused for each in owner.options)
+
+
+@pytest.mark.parametrize(
+    ("asked", "error"),
+    [
+        (("hana.okafor", "read", "/log"), "The owner may do everything"),
+        (("sam.whitlock", "create", "/log"), "create needs one"),
+        (("sam.whitlock", "edit", "/nowhere"), "/nowhere"),
+        (("sam.whitlock", "shout", "/log"), "shout"),
+        (("sam.whitlock", "manage-people", "/log"), "whole site"),
+        (("sam.whitlock", "file-under", "/log"), "one category"),
+    ],
+)
+def test_a_wish_that_makes_no_sense_says_so(demo, asked, error):
+    with pytest.raises(PrimLanternError, match=error):
+        demo.wish(*asked)
+
+
+# Could gain ------------------------------------------------------------------------------------
+
+
+def union_of(engine, actors):
+    return {
+        (action, path)
+        for login in actors
+        for action in actions_of(engine.data)
+        for path in engine.data.items
+        if engine.allows(login, action, path)
+    }
+
+
+@few
+@given(in_columns, seeds)
+def test_every_step_that_could_gain_tells_is_let_through_and_gains_what_it_says(site, rng):
+    engine = Engine(site, NOON)
+    logins = [e for e, user in site.users.items() if user.status == ACTIVE]
+    who = rng.choice(logins)
+    others = rng.sample([e for e in logins if e != who], min(len(logins) - 1, rng.randrange(2)))
+    for chain in could_gain(engine, who, others):
+        data, actors = site, [who, *others]
+        before = union_of(engine, actors)
+        for move in chain.moves:
+            by = move.by or move.operation.login
+            at = engine.after(data, NOON)
+            proposal = Proposal(data, Made(by, NOON))
+            proposal.do(move.operation)
+            if move.by is not None:
+                assert not missing_for(Judged(at, proposal.data, proposal.renames, proposal.made))
+            data = proposal.data
+            if move.operation.do in ("add-user", "sign-up"):
+                actors.append(move.operation.login)
+        after = union_of(engine.after(data, NOON), actors)
+        for action, spots in chain.gains:
+            if action in actions_of(site):
+                for path in spot_paths(data, spots):
+                    assert (action, path) in after
+                    assert (action, path) not in before
+
+
+@few
+@given(in_columns, seeds)
+def test_nothing_is_gained_by_one_step_that_could_gain_does_not_tell(site, rng):
+    """Every membership that somebody may give to those who are with them, and every filing and step
+    of theirs, is tried: what the others newly may is told."""
+    engine = Engine(site, NOON)
+    logins = [e for e, user in site.users.items() if user.status == ACTIVE and e != site.owner]
+    if len(logins) < 2:
+        return
+    actors = rng.sample(logins, 2)
+    found = could_gain(engine, actors[0], actors[1:])
+    told = {
+        (action, path)
+        for chain in found for action, spots in chain.gains for path in spot_paths(site, spots)
+    } | union_of(engine, actors)  # fmt: skip
+    before = Judged(engine, site, (), Made(site.owner, NOON))
+    if any(before.top(each) for each in actors):
+        assert found == []
+        return
+    change = pl.Site(site, checked=True).change(by=actors[0])
+    steps = [("add-members", g, (other,)) for g in site.groups for other in actors]
+    for by in actors:
+        for do, group, some in steps:
+            proposal = Proposal(site, Made(by, NOON))
+            try:
+                proposal.do(pl_operation({"do": do, "group": group, "logins": list(some)}))
+            except PrimLanternError:
+                continue
+            judged = Judged(engine, proposal.data, proposal.renames, proposal.made)
+            if not missing_for(judged):
+                after = engine.after(proposal.data, NOON)
+                assert union_of(after, actors) <= told, (by, group, some)
+    assert change.said == ()
+
+
+def pl_operation(values):
+    from prim_lantern.change.operations import operation_from
+
+    return operation_from(values)
+
+
+def test_whoever_manages_people_could_come_to_what_groups_give(demo_folder):
+    site = pl.open_site(demo_folder)
+    with site.change(by="hana.okafor") as change:
+        change.allow("manage-people", "user:beatrix.lowe")
+    found = site.could_gain("beatrix.lowe", at=AT)
+    assert any(
+        each.moves[0].command == "user add new.account --group log-approvers --by beatrix.lowe"
+        for each in found
+    )
+    assert not any("web-team" in each.moves[0].command for each in found)  # all access
+    assert site.could_gain("hana.okafor", at=AT) == []  # may do everything already
+    told = site.checkup(AT, "could-break-promises")
+    assert [each.severity for each in told if "Beatrix" in each.says] == ["note"]
+    who = [login for login, _ in site.who_could_gain("publish", "/log/bees", AT)]
+    assert "beatrix.lowe" in who
+
+
+def test_content_moves_are_real_operations(demo):
+    found = demo.could_gain("sam.whitlock", at=AT)
+    kinds = {type(chain.moves[-1].operation) for chain in found}
+    assert TakeStep in kinds
+    assert kinds <= {TakeStep, ChangeItem, MoveItem, type(found[0].moves[0].operation)}
+
+
+# Tidy and the ladder ---------------------------------------------------------------------------
+
+
+@fewest
+@given(in_columns)
+def test_a_tidied_site_decides_as_before(site):
+    engine = Engine(site, NOON)
+    found = tidy(engine)
+    assert found.after.words <= found.before.words
+    data = site
+    for operation in found.operations:
+        data = operation.apply(data, Made(site.owner, NOON))
+    assert data == found.data
+    for moment in MOMENTS[2:]:
+        was, now = Reference(site, moment), Reference(data, moment)
+        for login in (None, *site.users):
+            for path in site.items:
+                for action in actions_of(site):
+                    assert (
+                        was.may(login, action, path).allowed == now.may(login, action, path).allowed
+                    )
+
+
+GROUPS = "[groups.crew]\n[groups.desk]\n[groups.yard]\n"
+NAMED = 'to = ["user:ann", "user:ben", "user:cy"]'
+PEOPLE = "ann,Ann,,active,,,\nben,Ben,,active,,,\ncy,Cy,,active,,,"
+ITEMS = "/a,page,A,mo,,published,,,,,\n/b,page,B,mo,,published,,,,,\n/c,page,C,mo,,published,,,,,"
+
+
+def test_tidy_joins_drops_and_proposes(make_site):
+    joined = make_site(
+        GROUPS + '[[rules]]\nallow = ["edit"]\nto = ["group:crew"]\nwhere = "/a"\n'
+        '[[rules]]\nallow = ["publish"]\nto = ["group:crew"]\nwhere = "/a"\n',
+        PEOPLE, ITEMS,
+    ).tidy(AT)  # fmt: skip
+    assert joined.after.rules == 1
+    assert joined.data.rules[0].actions == ("edit", "publish")
+    together = make_site(
+        f'[[rules]]\nallow = ["edit"]\n{NAMED}\nwhere = "/a"\n[[rules]]\nallow = ["publish"]\n{NAMED}\nwhere = "/b"\n',
+        PEOPLE, ITEMS,
+    ).tidy(AT)  # fmt: skip
+    assert [str(who) for rule in together.data.rules for who in rule.to] == ["group:together-1"] * 2
+    assert together.data.people.at(1).memberships[0].group == "together-1"
+    alike = make_site(
+        GROUPS + "".join(
+            f'[[rules]]\nallow = ["{action}"]\nto = ["group:{group}"]\nwhere = "{path}"\n{more}'
+            for group, path in zip(("crew", "desk", "yard"), ("/a", "/b", "/c"), strict=True)
+            for action, more in (("edit", 'in_state = ["draft"]\n'), ("comment", ""))
+        ),
+        PEOPLE, ITEMS,
+    ).tidy(AT)  # fmt: skip
+    assert alike.after.rules == 0
+    assert alike.after.given == 3
+    assert "alike-1" in alike.data.roles
+    guarded = make_site(
+        '[[rules]]\ndeny = ["comment"]\nto = ["guests"]\nno_exceptions = true\n', "", ITEMS
+    )
+    assert guarded.tidy(AT).steps == ()  # it stops nobody so far, and stands guard
+    noted = make_site(
+        '[[rules]]\nallow = ["edit"]\nto = ["user:ann"]\nwhere = "/a"\nnote = "x"\n'
+        '[[rules]]\nallow = ["publish"]\nto = ["user:ann"]\nwhere = "/a"\nnote = "y"\n',
+        PEOPLE, ITEMS,
+    )  # fmt: skip
+    assert noted.tidy(AT).steps == ()  # each says why it is there
+
+
+@few
+@given(in_columns)
+def test_a_role_stands_above_those_of_which_it_can_do_all(site):
+    rungs = {each.role: each for each in ladder(Engine(site, NOON))}
+    assert rungs.keys() == site.roles.keys()
+    for name, rung in rungs.items():
+        for other in rung.contains:
+            assert abilities(site, other) <= abilities(site, name)
+        inside = [o for o in rungs if o != name and abilities(site, o) < abilities(site, name)]
+        assert bool(inside) <= bool(rung.contains)
+
+
+# The commands ------------------------------------------------------------------------------------
+
+
+def test_the_commands_tell_it(demo_folder):
+    def told(*words, code=0):
+        done = run(*words, site=demo_folder, variables=NOW)
+        assert done.returncode == code, done.stdout + done.stderr
+        return done.stdout + done.stderr
+
+    assert "Kit Farrow is in group Friends" in told("compare", "kit", "sam", "--why")
+    assert "What makes the difference" in told("compare", "mirela", "sam", "edit", "/visit/prices")
+    assert "Both may: nothing tells them apart here." in told(
+        "compare", "kit", "sam", "read", "/log"
+    )
+    assert "may do the very same" in told("compare", "sam", "sam.whitlock")
+    assert "compared with it on 2027-07-01" in told("compare", "--other-at", "2027-07-01")
+    assert "Name the other one" in told("compare", "sam", code=2)
+    assert "Name two to compare" in told("compare", code=2)
+    rows = told("compare", "kit", "sam", "--csv", "-").splitlines()
+    assert rows[0] == "who,action,where,whole_section,items"
+    data = json.loads(told("compare", "kit", "sam", "--why", "--json"))
+    assert data["more"][0]["why"][0]["says"].startswith("Kit Farrow")
+    suggested = told("suggest", "gwen", "edit", "/visit/prices")
+    assert "none does less than the first" in suggested
+    assert "Nothing that was tried does it." in told(
+        "suggest", "sam", "publish", "/log/seal-count", code=1
+    )
+    assert "There is no suggestion 9" in told(
+        "suggest", "gwen", "edit", "/visit/prices", "--make", "9", code=2
+    )
+    assert "is no wish" in told("suggest", "--also", "gwen", code=2)
+    wishes = demo_folder / "wishes.csv"
+    wishes.write_text(
+        "who,action,place,may\ngwen.tarrow,edit,/visit/prices,yes\n", encoding="utf-8"
+    )
+    data = json.loads(told("suggest", "--from", str(wishes), "--json"))
+    assert data["wishes"][0]["who"] == "user:gwen.tarrow"
+    assert data["least"] is True
+    wishes.write_text("who,action,place,maybe\n", encoding="utf-8")
+    assert "maybe cannot" in told("suggest", "--from", str(wishes), code=2)
+    assert "By 1 step" in told("could-gain", "sam", code=1)
+    assert "Nothing that they may not do already" in told("could-gain", "hana")
+    assert "Sam Whitlock, by 1 step" in told(
+        "could-gain", "--to", "withdraw", "/log/seal-count", code=1
+    )
+    assert "Name somebody" in told("could-gain", code=2)
+    assert "Proved: everybody may do the same" in told("tidy")
+    assert "Course reader" in told("role", "list", "--tree")
+    made = told(
+        "suggest", "gwen", "edit", "/visit/prices", "--make", "1", "--by", "hana.okafor", "--yes"
+    )
+    assert "Made: change 1" in made
+    assert run("may", "gwen", "edit", "/visit/prices", site=demo_folder).returncode == 0
+    assert "Made: change 2" in told("tidy", "--make", "--by", "hana.okafor", "--yes")
