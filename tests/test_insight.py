@@ -29,7 +29,7 @@ from prim_lantern.insight.candidates import candidates
 from prim_lantern.insight.compare import Compared, Side
 from prim_lantern.insight.could_gain import could_gain
 from prim_lantern.insight.difference import TwoPeople, what_differs
-from prim_lantern.insight.folding import folded
+from prim_lantern.insight.folding import Folding
 from prim_lantern.insight.frozen import frozen
 from prim_lantern.insight.ladder import ladder
 from prim_lantern.insight.suggest import suggest
@@ -107,7 +107,7 @@ def test_what_one_may_and_another_may_not_is_what_the_plain_reading_says(site, r
 @given(in_columns, seeds)
 def test_places_are_told_as_few_and_cover_just_what_is_meant(site, rng):
     paths = {path for path in site.items if rng.random() < rng.choice([0.2, 0.9])}
-    spots = folded(site.tree, paths)
+    spots = Folding(site).of_paths(paths)
     assert spot_paths(site, spots) == paths
     assert sum(spot.items for spot in spots) == len(paths)
     assert [spot.items for spot in spots] == sorted((s.items for s in spots), reverse=True)
@@ -202,7 +202,7 @@ def least_by_trying_all(engine, wish, most=30):
     traces = [
         trace_of(reference, Question(wish.who.name, wish.action, engine.at, p)) for p in paths
     ]
-    some = list(candidates(engine, wish, traces))
+    some = list(candidates(engine, engine.data, wish, traces))
     best = None
     for chosen in [*((each,) for each in some), *combinations(some[:most], 2)]:
         proposal = Proposal(engine.data, Made(engine.data.owner, engine.at))

@@ -7,6 +7,8 @@ from typing import Final, NamedTuple
 
 from prim_lantern.change.operations import content, groups, people, plans, readerships, rights
 from prim_lantern.change.operations.base import Operation
+from prim_lantern.decide.abilities import from_least_to_most
+from prim_lantern.decide.belonging import upper_groups
 from prim_lantern.decide.clauses import Clause, actions_named, rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.trace import Met, Trace
@@ -23,6 +25,7 @@ from prim_lantern.site.who import AUTHORS, Who
 
 # The forms, the one that is easier to keep before the other.
 GROUP, READERSHIP, ROLE, WORD_AWAY, WORD, OTHER = range(6)
+_ROLES: Final = 20  # that are tried, the least able first
 _READING: Final = ("read", "see-drafts")
 
 
@@ -54,10 +57,11 @@ def readerships_in(trace: object) -> Iterator[Met]:
 
 
 class _About(NamedTuple):
-    """What the steps for one wish are made from: the site as it is, and how the answers to the wish
-    are come to."""
+    """What the steps for one wish are made from: the site as it is, as little of it as the wish
+    needs, and how the answers to the wish are come to."""
 
     engine: Engine
+    small: SiteData
     wish: Wish
     traces: tuple[Trace, ...]
 
@@ -83,13 +87,14 @@ class _About(NamedTuple):
 
     def rules(self, *, allow: bool) -> list[Rule]:
         """The rules that counted."""
-        found = dict.fromkeys(
-            id(each.source.rule)
+        found = {
+            each.source.rule.id
             for trace in self.traces
             for each in clauses_in(trace)
             if each.allow == allow and each.source.rule is not None
-        )
-        return [rule for rule in self.data.rules if id(rule) in found]
+        }
+        names = rule_names(self.data.rules)
+        return [rule for rule, n in zip(self.data.rules, names, strict=True) if n in found]
 
     def met(self) -> list[Met]:
         """The readerships on the way, each once."""
@@ -126,9 +131,11 @@ class _About(NamedTuple):
         yield None
 
 
-def candidates(engine: Engine, wish: Wish, traces: Iterable[Trace]) -> Iterator[Candidate]:
-    """All steps that are tried for a wish."""
-    about = _About(engine, wish, tuple(traces))
+def candidates(
+    engine: Engine, small: SiteData, wish: Wish, traces: Iterable[Trace]
+) -> Iterator[Candidate]:
+    """All steps that are tried for a wish; `small` is as little of the site as it needs."""
+    about = _About(engine, small, wish, tuple(traces))
     if wish.may:
         for open_by in (_join, _let_read, _give, _lift, _allow, _open_content):
             yield from open_by(about)
@@ -147,15 +154,24 @@ def _join(about: _About) -> Iterator[Candidate]:
         if data.users[about.login].status == SUSPENDED:
             yield Candidate((people.BringBack(about.login),), OTHER, one_way=False)
         there = about.engine.crowd.belonging.ways(about.login)
-        for name in data.groups:
+        for name in _groups_that_matter(about.small):
             if name not in there:
                 yield Candidate((groups.AddMembers(name, (about.login,)),), GROUP, one_way=False)
     elif who.kind == "group":
-        for name in data.groups:
+        for name in _groups_that_matter(about.small):
             if name != who.name and name not in data.groups[who.name].counts_in:
                 yield Candidate(
                     (groups.ChangeGroup(who.name, count_in=(name,)),), GROUP, one_way=False
                 )
+
+
+def _groups_that_matter(data: SiteData) -> list[str]:
+    """The groups of which any word speaks, or that count in one of which it does."""
+    whos = {who for some in (data.rules, data.given) for word in some for who in word.to}
+    for each in data.readerships.values():
+        whos |= {*each.readers, *each.all_of, *each.but_not}
+    named = {who.name for who in whos if who.kind == "group"}
+    return [name for name in data.groups if named & upper_groups(data, name)]
 
 
 def _let_read(about: _About) -> Iterator[Candidate]:
@@ -182,15 +198,19 @@ def _let_read(about: _About) -> Iterator[Candidate]:
 
 
 def _give(about: _About) -> Iterator[Candidate]:
-    """Giving a role that is able to, at each place."""
+    """Giving a role that is able to, at each place: the least able roles, where there are many."""
     data, wanted = about.data, set(about.actions)
     heeded = _roles_spoken_against(data)
-    for role in data.roles.values():
-        able = role.all_access or wanted & _able(data, role.name)
-        for spot in about.spots() if able else ():
+    able = [
+        name
+        for name in from_least_to_most(data)
+        if data.roles[name].all_access or wanted & _able(data, name)
+    ]
+    for name in able[:_ROLES]:
+        for spot in about.spots():
             within = () if spot == "site" else (spot,)
-            step = rights.Give(role.name, (about.who,), within)
-            yield Candidate((step,), ROLE, one_way=role.name not in heeded)
+            step = rights.Give(name, (about.who,), within)
+            yield Candidate((step,), ROLE, one_way=name not in heeded)
 
 
 def _able(data: SiteData, role: str) -> set[str]:

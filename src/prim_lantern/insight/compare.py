@@ -7,12 +7,18 @@ from collections.abc import Iterator, Mapping
 from functools import cached_property
 from typing import Any, Final, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.lists import paths_for
+from prim_lantern.decide.engine.lists import Answers
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.decide.views.powers import managing_spots
-from prim_lantern.insight.folding import Spot, folded
+from prim_lantern.insight.folding import Folding, Spot
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
+from prim_lantern.site.columns import Columns
+from prim_lantern.site.content import Item
 from prim_lantern.site.places import SITE
 
 _SECTIONS_ASKED: Final = 5_000  # above that, who may create what is not looked at
@@ -71,7 +77,8 @@ class Compared:
     @cached_property
     def alike(self) -> Mapping[str, int]:
         """By action, to how many items both may do it."""
-        return {action: len(one & other) for action, (one, other) in self._allowed.items()}
+        both = self._allowed.items()
+        return {action: int((here & there).sum()) for action, ((here, there), _) in both}
 
     def to_dict(self) -> dict[str, Any]:
         """The same for programs."""
@@ -107,27 +114,31 @@ class Compared:
     # Finding it --------------------------------------------------------------------------
 
     @cached_property
-    def _allowed(self) -> Mapping[str, tuple[set[str], set[str]]]:
-        """By action on an item, the paths at which each side may do it."""
+    def _allowed(self) -> Mapping[str, tuple[_Both, _Both]]:
+        """By action on an item, and for each side: whether it may do it to its own items, and
+        whether the other may, by the rows of its own."""
         actions = dict.fromkeys(a for side in self.sides for a in side.engine.data.item_actions)
+        one, other = (side.engine.data.content for side in self.sides)
+        there, back = _rows_in(one, other), _rows_in(other, one)
         found = {}
         for action in actions:
             if action not in NEED_MORE:
-                one, other = (_paths(side, action) for side in self.sides)
-                found[action] = one, other
+                here, then = (_may(side, action) for side in self.sides)
+                found[action] = (here, _by(there, then)), (then, _by(back, here))
         return found
 
     def _of_items(self) -> Iterator[More]:
-        known: dict[tuple[int, frozenset[str]], tuple[Spot, ...]] = {}
+        known: dict[tuple[int, bytes], tuple[Spot, ...]] = {}
         for action, both in self._allowed.items():
-            for side in (0, 1):
-                paths = frozenset(both[side] - both[1 - side])
-                if not paths:
+            for side, (mine, theirs) in enumerate(both):
+                apart = mine & ~theirs
+                number = int(apart.sum())
+                if not number:
                     continue
-                if (side, paths) not in known:  # mostly many actions differ at the same items
-                    tree = self.sides[side].engine.data.tree
-                    known[side, paths] = tuple(folded(tree, paths))
-                yield More(side, action, known[side, paths], len(paths))
+                key = side, np.packbits(apart).tobytes()
+                if key not in known:  # mostly many actions differ at the same items
+                    known[key] = Folding.of(self.sides[side].engine).of_rows(apart)
+                yield More(side, action, known[key], number)
 
     def _of_creating(self) -> Iterator[More]:
         if not self.creating_counted:
@@ -167,7 +178,25 @@ class Compared:
                     yield More(side, action, tuple(found), len(places))
 
 
-def _paths(side: Side, action: str) -> set[str]:
+_Both = tuple[Answers, Answers]
+
+
+def _may(side: Side, action: str) -> Answers:
+    """Whether a side may do something, for each row of its content."""
     if action not in side.engine.data.item_actions:
-        return set()
-    return set(paths_for(side.engine, side.login, action))
+        return np.zeros(len(side.engine.data.content), np.bool_)
+    return lists_of(side.engine).items_for(side.login, action)
+
+
+def _rows_in(content: Columns[Item], other: Columns[Item]) -> NDArray[np.int64] | None:
+    """The row in another content of each item of one (-1: none); None where all are the same."""
+    if content.index is other.index:
+        return None
+    return np.array([other.index.get(name, -1) for name in content.names], np.int64)
+
+
+def _by(rows: NDArray[np.int64] | None, answers: Answers) -> Answers:
+    """Answers by the rows of another content; no for what is not there."""
+    if rows is None:
+        return answers
+    return np.append(answers, False)[rows]  # -1 is the last

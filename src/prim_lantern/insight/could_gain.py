@@ -17,7 +17,7 @@ from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.content_moves import content_moves
-from prim_lantern.insight.folding import Spot, folded
+from prim_lantern.insight.folding import Folding, Spot
 from prim_lantern.insight.holdings import Holdings, beyond, holdings_of, together
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, is_above
@@ -173,7 +173,7 @@ class _Search:
         broken = check_promises(site.engine, self._kept)
         order = [*data.item_actions, *sorted(fresh)]
         gains = tuple(
-            (action, _spots(data, action, fresh[action]))
+            (action, _spots(site.engine, action, fresh[action]))
             for action in dict.fromkeys(order)
             if action in fresh
         )
@@ -215,9 +215,9 @@ def _at(some: Iterator[tuple[str, str]], path: str) -> Holdings:
     return {action: frozenset({path}) for action, _ in some}
 
 
-def _spots(data: SiteData, action: str, where: frozenset[str]) -> tuple[Spot, ...]:
-    if action in data.item_actions:
-        return tuple(folded(data.tree, where))
+def _spots(engine: Engine, action: str, where: frozenset[str]) -> tuple[Spot, ...]:
+    if action in engine.data.item_actions:
+        return Folding.of(engine).of_paths(where)
     return tuple(Spot(each, 1, whole=False, first=each) for each in sorted(where))
 
 

@@ -75,7 +75,10 @@ class TwoPeople:
         self._one, self._other = who_may, who_not
         self._asked = asked._replace(who=self._name(who_not))
         paths = [asked.path] if asked.path else []
-        data = cut_out(engine.data, paths, ())
+        where = asked.place
+        paths += [where.name] if where is not None and where.kind == "path" else []
+        filed = [where.name] if where is not None and where.kind == "category" else []
+        data = cut_out(engine.data, paths, (), filed)
         users = dict(data.users)
         for login in (who_may, who_not):
             if login is not None and login != data.owner:
@@ -159,7 +162,7 @@ class TwoPeople:
         """What names one of the two: rules, given roles, readerships."""
         one = Who("user", self._one) if self._one else None
         other = Who("user", self._name(self._other))
-        data = self._engine.data
+        data = self._data
         for part in ("rules", "given"):
             for each in getattr(data, part):
                 if (one in each.to) != (other in each.to):
@@ -171,7 +174,7 @@ class TwoPeople:
                 whos = getattr(readership, listing)
                 if (one in whos) != (other in whos):
                     to = (*whos, other) if one in whos else _but(whos, other)
-                    said = words.readers(data, readership)
+                    said = words.readers(self._engine.data, readership)
                     says = f"The readership {readership.called}: {said}"
                     yield Thing(says, str(readership.origin or ""), _reading(name, listing, to))
 

@@ -1,4 +1,4 @@
-"""Many paths told as few places: whole sections where everything in them is meant."""
+"""Many items told as few places: whole sections where everything in them is meant."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
-from prim_lantern.site.tree import Tree
+from prim_lantern.decide.engine import Engine
+from prim_lantern.site.data import SiteData
 
 
 class Spot(NamedTuple):
@@ -27,29 +29,75 @@ class Spot(NamedTuple):
         return f"{self.where} and below ({self.items:,} items)"
 
 
-def folded(tree: Tree, paths: Collection[str]) -> list[Spot]:
-    """Some paths of a tree as the fewest places, from broad to narrow."""
-    wanted = paths if isinstance(paths, (set, frozenset)) else set(paths)
-    order = list(tree)
-    flags = np.fromiter((path in wanted for path in order), np.int64, len(order))
-    before = np.concatenate([np.zeros(1, np.int64), np.cumsum(flags)])
-    found = list(_spots(tree, order, before.tolist()))
-    return sorted(found, key=lambda each: -each.items)
+class Folding:
+    """The tree of a site, made ready to tell items as places."""
 
+    def __init__(self, data: SiteData) -> None:
+        tree = data.tree
+        self._rows = np.fromiter(tree.rows, np.int64, len(tree))
+        self._order = list(tree)
+        self._index = data.content.index
+        # where what is below each item ends, in tree order
+        ends = [len(self._order)] * len(self._order)
+        open_items: list[int] = []
+        for number, path in enumerate(self._order):
+            while open_items and not path.startswith(self._below(open_items[-1])):
+                ends[open_items.pop()] = number
+            open_items.append(number)
+        self._ends = ends
 
-def _spots(tree: Tree, order: list[str], before: list[int]) -> Iterator[Spot]:
-    waiting = ["/"]
-    while waiting:
-        at = waiting.pop()
-        start, end = tree.within(at)
-        among, there = before[end] - before[start], end - start
-        if not among:
-            continue
-        if among == there and there > 1:
-            yield Spot("site" if at == "/" else at, there, whole=True, first=order[start])
-            continue
-        if order[start] == at and before[start + 1] > before[start]:
-            yield Spot(at, 1, whole=False, first=at)
-            if among == 1:
+    @classmethod
+    def of(cls, engine: Engine) -> Folding:
+        """That of an engine's site, made once."""
+        return engine.beside(_of_engine)
+
+    def _below(self, number: int) -> str:
+        path = self._order[number]
+        return "/" if path == "/" else f"{path}/"
+
+    def of_paths(self, paths: Collection[str]) -> tuple[Spot, ...]:
+        """Some paths as the fewest places, from broad to narrow."""
+        flags = np.zeros(len(self._index), np.bool_)
+        for path in paths:
+            flags[self._index[path]] = True
+        return self.of_rows(flags)
+
+    def of_rows(self, flags: NDArray[np.bool_]) -> tuple[Spot, ...]:
+        """The items of some rows of the content as the fewest places, from broad to narrow."""
+        before = np.concatenate([np.zeros(1, np.int64), np.cumsum(flags[self._rows])]).tolist()
+        return tuple(sorted(self._spots(before), key=lambda each: -each.items))
+
+    def _spots(self, before: list[int]) -> Iterator[Spot]:
+        order, waiting = self._order, [("/", 0, len(self._order))]
+        while waiting:
+            at, start, end = waiting.pop()
+            among = before[end] - before[start]
+            if not among:
                 continue
-        waiting += reversed([*tree.steps_below(at)])
+            if among == end - start > 1:
+                where = "site" if at == "/" else at
+                yield Spot(where, among, whole=True, first=order[start])
+                continue
+            if order[start] == at:
+                if before[start + 1] > before[start]:
+                    yield Spot(at, 1, whole=False, first=at)
+                start += 1
+            waiting += reversed([*self._steps(at, start, end)])
+
+    def _steps(self, at: str, start: int, end: int) -> Iterator[tuple[str, int, int]]:
+        """The paths one step below, each with where it begins and ends."""
+        skip = 1 if at == "/" else len(at) + 1
+        while start < end:
+            path = self._order[start]
+            step = path.find("/", skip)
+            child = path if step < 0 else path[:step]
+            stop = self._ends[start]
+            inside = f"{child}/"
+            while stop < end and self._order[stop].startswith(inside):  # no page stands there
+                stop = self._ends[stop]
+            yield child, start, stop
+            start = stop
+
+
+def _of_engine(engine: Engine) -> Folding:
+    return Folding(engine.data)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from functools import cached_property
+from itertools import islice
 from typing import Final
 
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.people import BringBack
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import explain
-from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import STAND_IN, stand_in
@@ -21,9 +21,12 @@ from prim_lantern.insight.wish import Wish, answer, paths_of, people, questions
 from prim_lantern.site.actions import NEED_MORE, brought_by
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, SUSPENDED
+from prim_lantern.site.places import parent_of
 
 _PEOPLE: Final = 3  # of those a wish is about, asked before all are
 _ITEMS: Final = 12  # likewise
+_FEW_ITEMS: Final = 1_000  # all of which are asked about to tell how much is different
+_SOME_ITEMS: Final = 150  # else
 
 
 class OneWish:
@@ -42,7 +45,8 @@ class OneWish:
         some = paths if len(paths) <= _ITEMS else paths[:: max(1, len(paths) // _ITEMS)]
         logins = [each for each in self._asked_about if each is not None]
         real = [each for each in logins if not each.startswith(STAND_IN)]
-        data = cut_out(engine.data, some, real)
+        filed = [wish.place.name] if wish.place.kind == "category" else []
+        data = cut_out(engine.data, some, real, (*wish.categories, *filed), named=True)
         pictured = {e: stand_in(data, e) for e in logins if e.startswith(STAND_IN)}
         self._data = data.with_parts(users={**data.users, **pictured})
         self._questions = [
@@ -60,7 +64,7 @@ class OneWish:
         """All steps that are tried for the wish."""
         reference = Reference(self._data, self._engine.at)
         traces = [trace_of(reference, each) for each in self._questions]
-        yield from candidates(self._engine, self.wish, traces)
+        yield from candidates(self._engine, self._data, self.wish, traces)
 
     def _look(self, data: SiteData) -> list[tuple[bool, str]]:
         reference = Reference(data, self._engine.at)
@@ -117,22 +121,31 @@ class OneWish:
                 yield asked
 
     @cached_property
-    def _had(self) -> dict[tuple[str | None, str], set[str]]:
-        return self._allowed(self._engine)
-
-    def _allowed(self, engine: Engine) -> dict[tuple[str | None, str], set[str]]:
+    def _asked_of_all(self) -> list[tuple[str | None, str, str]]:
+        """Some questions that tell a little change from a big one: of those concerned, about all
+        items, or on a big site about those nearby and some from all over it."""
+        tree = self._engine.data.tree
+        paths = list(tree)
+        if len(paths) > _FEW_ITEMS:
+            where = self.wish.place
+            near = tree.below(parent_of(where.name) or "/") if where.kind == "path" else ()
+            spread = paths[:: len(paths) // _SOME_ITEMS]
+            paths = list(dict.fromkeys((*islice(near, _SOME_ITEMS), *spread)))
         real = [each for each in self._people if each is None or not each.startswith(STAND_IN)]
-        actions = [each for each in engine.data.item_actions if each not in NEED_MORE]
-        return {
-            (login, action): set(paths_for(engine, login, action))
-            for login in real[:_PEOPLE]
-            for action in actions
-        }
+        actions = [each for each in self._engine.data.item_actions if each not in NEED_MORE]
+        return [
+            (who, action, path) for who in real[:_PEOPLE] for action in actions for path in paths
+        ]
+
+    @cached_property
+    def _had(self) -> list[bool]:
+        return [self._engine.allows(*each) for each in self._asked_of_all]
 
     def differences(self, after: Engine) -> int:
-        """How much is decided otherwise of items that are there, for some of those concerned."""
-        now = self._allowed(after)
-        return sum(len(had ^ now[which]) for which, had in self._had.items())
+        """How much is decided otherwise at the least, of what is there and of those concerned."""
+        index = after.data.content.index
+        pairs = zip(self._had, self._asked_of_all, strict=True)
+        return sum(had != after.allows(*each) for had, each in pairs if each[2] in index)
 
     def effect_of(self, asked: Question) -> str:
         """What an effect on the answer to a question is called."""

@@ -24,6 +24,9 @@ from prim_lantern.insight.one_wish import OneWish
 from prim_lantern.insight.wish import Wish, is_true
 from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
 
+_FEW_ITEMS: Final = 1_000
+_SHOWN_OF_MANY: Final = 3  # on bigger sites
+_TOGETHER: Final = 30  # steps there of which pairs are tried, where none is enough alone
 _SHOWN: Final = 5  # suggestions of which promises and rights are looked at
 
 
@@ -85,17 +88,21 @@ class Suggestions(NamedTuple):
 
 
 class _Tried:
-    """A set of candidates, made on the site. `at_least` is how many effects it has at the least,
-    which is found sooner than how many it has."""
+    """A set of candidates, made on the site."""
 
     def __init__(
-        self, some: tuple[Candidate, ...], before: Engine, proposal: Proposal, at_least: int
+        self, some: tuple[Candidate, ...], before: Engine, proposal: Proposal, small: OneWish
     ) -> None:
         self.some = some
         self.proposal = proposal
         self.after = before.after(proposal.data, before.at)
         self.effects = Effects(before, self.after, proposal.renames)
-        self.at_least = at_least
+        self._small = small
+
+    @cached_property
+    def at_least(self) -> int:
+        """How many effects it has at the least, which is found sooner than how many it has."""
+        return self._small.differences(self.after)
 
     @cached_property
     def size(self) -> int:
@@ -149,6 +156,7 @@ class _Search:
         self._true = [each for each in wishes if each not in self._wishes]
         self._small = [OneWish(engine, each) for each in self._wishes]
         self._made = Made(engine.data.owner, engine.at)
+        self._few = len(engine.data.content) <= _FEW_ITEMS
         self.singles = self.pairs = 0
         self._broken = {check.promise for check in check_promises(engine) if not check.kept}
 
@@ -165,32 +173,40 @@ class _Search:
         helpful, enough = [], []
         for each in options:
             helps, seems_enough = small.looked_at((each,))
-            tried = self._tried((each,), small) if helps else None
-            if tried is not None and seems_enough and self._is_enough(tried, small.wish):
+            tried = self._tried((each,), small) if seems_enough else None
+            if tried is not None and self._is_enough(tried, small.wish):
                 enough.append(tried)
-            elif tried is not None:
-                helpful.append(tried)
-        found = _best(_without_doubles(enough, small.wish))
-        if not found or not self._is_minimal(found[0].size):
+            elif helps:
+                helpful.append(each)
+        found = _best(_without_doubles(enough, small.wish), few=self._few)
+        if not found or (self._few and not self._is_minimal(found[0].size)):
             least = found[0].size if found else None
-            found = _best([*found, *self._pairs(small, helpful, least)])
+            some = helpful if self._few else helpful[:_TOGETHER]
+            found = _best([*found, *self._pairs(small, some, least)], few=self._few)
         return found
 
     def _pairs(
-        self, small: OneWish, helpful: Sequence[_Tried], least: int | None
+        self, small: OneWish, helpful: Sequence[Candidate], least: int | None
     ) -> Iterator[_Tried]:
         """Pairs of candidates, none of which is enough alone; where single ones are, only those
         with fewer effects."""
 
-        def at_least(each: _Tried) -> int:
-            # what two do by which nobody loses anything is at least what each of them does
-            return each.at_least if each.some[0].one_way else 0
+        alone: dict[int, int] = {}
 
-        for one, other in combinations(sorted(helpful, key=at_least), 2):
+        def too_much(each: Candidate) -> bool:
+            # what two do by which nobody loses anything is at least what each of them does
+            if least is None or not each.one_way:
+                return False
+            if id(each) not in alone:
+                tried = self._tried((each,), small)
+                alone[id(each)] = tried.at_least if tried is not None else 0
+            return alone[id(each)] >= least
+
+        for one, other in combinations(helpful, 2):
             self.pairs += 1
-            if least is not None and max(at_least(one), at_least(other)) >= least:
+            if too_much(one) or too_much(other):
                 continue
-            both = (*one.some, *other.some)
+            both = (one, other)
             if not small.looked_at(both)[1]:
                 continue
             tried = self._tried(both, small)
@@ -223,8 +239,7 @@ class _Search:
                     proposal.do(operation)
         except PrimLanternError:
             return None
-        after = self._engine.after(proposal.data, self._engine.at)
-        return _Tried(some, self._engine, proposal, small.differences(after))
+        return _Tried(some, self._engine, proposal, small)
 
     # How good it is ------------------------------------------------------------------------
 
@@ -247,7 +262,8 @@ class _Search:
 
     def is_least(self, best: _Tried) -> bool:
         """Whether it is known that no single step and no pair has fewer effects."""
-        return len(self._wishes) == 1 or self._is_minimal(best.size)
+        tried_all = len(self._wishes) == 1 and self._few
+        return tried_all or self._is_minimal(best.size)
 
     def _beyond(self, tried: _Tried) -> int:
         """How many of its effects nobody wished for."""
@@ -298,10 +314,12 @@ class _Search:
 _Effect = tuple[str | None, str, str]
 
 
-def _best(some: Iterable[_Tried]) -> list[_Tried]:
-    """The best few, by what they do: those that do too much in any case are not looked at."""
+def _best(some: Iterable[_Tried], *, few: bool = True) -> list[_Tried]:
+    """The best few, by what they do: those that do too much in any case are not looked at, nor on a
+    big site those that seem to do more than some others."""
     found: list[_Tried] = []
-    for each in sorted(some, key=lambda each: each.at_least):
+    order = sorted(some, key=lambda each: each.at_least)
+    for each in order if few else order[:_SHOWN_OF_MANY]:
         if len(found) == _SHOWN and each.at_least > found[-1].weight[0]:
             break
         insort(found, each, key=lambda each: each.weight)

@@ -1,0 +1,74 @@
+"""How long the questions about a whole site take: a checkup, comparing, suggesting, what could be
+gained, tidying.
+
+Run it as `python benchmarks/insight.py [USERS ITEMS]`; without numbers at three sizes. Each figure
+is of one call on a fresh engine that has been asked for one list before, as a website's is.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterator
+from time import perf_counter
+
+from second_shape import site_of as second_site_of
+from shape import site_of
+
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.lists import lists_of
+from prim_lantern.insight.checkup import CHECKS
+from prim_lantern.insight.compare import Compared, Side
+from prim_lantern.insight.could_gain import could_gain
+from prim_lantern.insight.look import Look
+from prim_lantern.insight.suggest import suggest
+from prim_lantern.insight.tidy import tidy
+from prim_lantern.insight.wish import Wish
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import moment
+from prim_lantern.site.places import place
+from prim_lantern.site.who import Who
+
+NOON = moment("2027-05-10T12:00:00Z")
+SIZES = ((2_000, 20_000), (20_000, 200_000), (100_000, 1_000_000))
+Row = tuple[str, float]
+
+
+def every_row(data: SiteData) -> Iterator[Row]:
+    """Each question with how many seconds it took."""
+    engine = Engine(data, NOON)
+    lists_of(engine).items_for(None, "read")
+    one, other = [each for each in data.users if each != data.owner][100:102]
+    path = next(p for p in data.items if not engine.allows(one, "edit", p))
+    wish = Wish(Who("user", one), "edit", place(path))
+    sides = Side(engine, one, "One"), Side(engine, other, "Other")
+    yield "two people compared", _timed(lambda: Compared(*sides).more)
+    yield "a suggestion", _timed(lambda: suggest(engine, [wish]))
+    yield "what somebody could gain", _timed(lambda: could_gain(engine, one))
+    look = Look(engine)
+    total = 0.0
+    for name, check in CHECKS.items():
+        took = _timed(lambda check=check: list(check.find(look)))  # type: ignore[misc]
+        total += took
+        yield f"checkup, {name}", took
+    yield "the whole checkup", total
+    yield "tidying", _timed(lambda: tidy(engine))
+
+
+def _timed(work: Callable[[], object]) -> float:
+    start = perf_counter()
+    work()
+    return perf_counter() - start
+
+
+def main() -> None:
+    """Print every row, for both shapes at each size."""
+    given = tuple(map(int, sys.argv[1:3]))
+    for users, items in [given] if given else SIZES:
+        for called, make in (("one shape", site_of), ("another shape", second_site_of)):
+            print(f"{users:,} people, {items:,} items, {called}", flush=True)
+            for name, seconds in every_row(make(users, items)):
+                print(f"  {seconds:9.3f} s  {name}", flush=True)
+
+
+if __name__ == "__main__":
+    main()
