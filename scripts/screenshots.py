@@ -36,6 +36,8 @@ COMMANDS = {
     "queue": f"queue anneke {AT}",
     "promises": f"promises {AT}",
     "checkup": f"checkup {AT}",
+    "compare": f"compare kit sam --why {AT}",
+    "suggest": "suggest gwen edit /visit/prices",
     "import": "import content pages.csv --map URL=path --map Headline=title "
     "--map 'Written by=authors' --map Status=state --map Section=categories "
     "--map 'Go live=public_from' "

@@ -16,7 +16,7 @@ import prim_lantern as pl
 from conftest import run
 from prim_lantern.decide.engine import Engine
 from prim_lantern.insight.checkup import CHECKS, checkup
-from prim_lantern.insight.finding import SEVERITIES
+from prim_lantern.insight.finding import SEVERITIES, Finding
 from sites import NOON, sites
 
 AT = "2027-05-10"
@@ -35,8 +35,37 @@ def role(name, to, within="site", more=""):
 
 
 CREW = "cyd,Cyd,,active,crew,,"
+CLOSED = GROUPS + '[readerships.crew]\nreaders = ["group:crew"]\n'
+TOPIC = '[category_sets.topic]\nsea = "Sea"\n'
+BELOW = "\n".join([SECTION, *(f"/a/{x},page,{x},mo,,published,,,,," for x in "bcd")])
 # The check; a site (site.toml, people, content) that has it, and what is said; one that has it not.
 CASES = [
+    ("equally-near", (GROUPS + word("allow", "edit", "group:crew", "/a") + word("deny", "edit", "group:desk", "/a"), "cyd,Cyd,,active,crew;desk,,", SECTION),
+     "note: .*lets group crew edit anything at /a and below, and .*equally near, so the no holds for Cyd",
+     (GROUPS + word("allow", "edit", "group:crew", "/a") + word("deny", "edit", "group:desk", "/a"), "cyd,Cyd,,active,crew,,", SECTION)),
+    ("equally-near", (GROUPS + word("allow", "edit", "group:crew", "/a") + word("deny", "edit", "group:crew", "/a"), CREW, SECTION), "mistake: .*equally near",
+     (GROUPS + word("allow", "edit", "group:crew", "/a") + word("deny", "publish", "group:crew", "/a"), CREW, SECTION)),
+    ("still-closed", (CLOSED + '[[places]]\nwhere = "/a"\nreadership = "crew"\n[[places]]\nwhere = "/a/b"\nreadership = "public"\n', CREW, BELOW),
+     "mistake: The readership Public at /a/b and below opens nothing: the readership crew at /a",
+     (CLOSED + '[[places]]\nwhere = "/a"\nreadership = "crew"\n[[places]]\nwhere = "/a/b"\nreadership = "public"\nreadership_from_above = false\n', CREW, BELOW)),
+    ("closed-one-by-one", (CLOSED + "".join(f'[[places]]\nwhere = "/a/{x}"\nreadership = "crew"\n' for x in "bcd"), CREW, BELOW),
+     "mistake: 3 places below /a have the readership crew each by itself", (CLOSED + '[[places]]\nwhere = "/a"\nreach = "only-below"\nreadership = "crew"\n', CREW, BELOW)),
+    ("cannot-create", ('[kinds.post]\nmust_be_filed = true\n' + TOPIC + GROUPS + word("allow", "create", "group:crew", "/a", 'kinds = ["post"]'), CREW, SECTION),
+     "mistake: Group crew may create a post at /a and below, and cannot: it must be filed",
+     ('[kinds.post]\nmust_be_filed = true\n' + TOPIC + GROUPS + word("allow", "create file-under", "group:crew", "/a", 'kinds = ["post"]'), CREW, SECTION)),
+    ("out-of-reach", ("", "", f"{SECTION}\n/b,page,B,mo,,published,,,,,\n/m,link,Go,,,published,,,,,/b"), "note: 1 page that guests may read is in no menu.*: /a\\.",
+     ("", "", f"{SECTION}\n/m,link,Go,,,published,,,,,/a")),
+    ("wider-than-page", (CLOSED + '[readerships.desk]\nreaders = ["group:desk"]\n', "cyd,Cyd,,active,desk,,", "/a,page,A,mo,,published,,crew,,,\n/a/p,panel,P,,,,,desk,,,"),
+     "note: The part /a/p is for the readership desk, and 1 of the 1 in it may not read its page /a",
+     (CLOSED, CREW, "/a,page,A,mo,,published,,,,,\n/a/p,panel,P,,,,,crew,,,")),
+    ("named-but-gone", (word("allow", "edit", "user:cyd", "/a"), "cyd,Cyd,,byline,,,", SECTION), "mistake: Cyd is a byline without an account, and named by a rule at /a",
+     (word("allow", "edit", "user:cyd", "/a"), "cyd,Cyd,,active,,,", SECTION)),
+    ("looked-after-by-nobody", ('[groups.crew]\n[groups.desk]\nstewards = ["user:mo"]\n', CREW, ""), "note: 1 group has members put in by hand, and no steward: crew",
+     (GROUPS, CREW, "")),
+    ("nearly-the-same", ('[roles.a]\ncapabilities = [{ can = ["edit", "publish", "delete", "comment"] }]\n[roles.b]\ncapabilities = [{ can = ["edit", "publish", "delete"] }, { in_state = ["in-review", "scheduled", "published", "archived"], can = ["comment"] }]\n', "", ""),
+     "note: The roles a and b differ in one thing: a can comment", ('[roles.a]\ncapabilities = [{ can = ["edit"] }]\n[roles.b]\ncapabilities = [{ can = ["comment"] }]\n', "", "")),
+    ("could-break-promises", (GROUPS + word("allow", "manage-people", "user:cyd") + word("allow", "publish", "group:crew", "/a"), "cyd,Cyd,,active,,,", SECTION),
+     "note: Cyd may manage people, and could come to what any group", (GROUPS + word("allow", "manage-people", "user:cyd"), "cyd,Cyd,,active,,,", "")),
     ("open-to-all", (word("allow", "edit", "guests", "/a"), "", SECTION),
      "serious: Guests, that is anybody in the world, may edit /a", (word("allow", "comment", "guests", "/a"), "", SECTION)),
     ("open-to-all", ('sign_up_groups = ["crew"]\n' + GROUPS + word("allow", "edit", "signed-in", "/a"), "", SECTION),
@@ -194,7 +223,8 @@ def test_the_command_tells_programs_and_people(demo_folder):
         run("checkup", "fits-nobody", "--json", site=demo_folder, variables=at).stdout
     )
     assert told == [{
-        "name": "fits-nobody", "severity": "mistake", "where": ["site.toml, line 87"], "touches": {}, "fix": [],
+        "key": "fits-nobody-7db390", "name": "fits-nobody", "severity": "mistake",
+        "where": ["site.toml, line 87"], "touches": {}, "fix": [], "accepted": "",
         "says": "Group Relief keepers takes in whoever fits “position is releif keeper”, and nobody does. "
                 "Nearest: position “relief keeper”.",
     }]  # fmt: skip
@@ -212,3 +242,43 @@ def test_the_command_tells_programs_and_people(demo_folder):
     with pl.open_site(demo_folder).change(by="hana.okafor") as change:
         change.allow("edit", to="guests", where="/visit")
     assert run("checkup", "open-to-all", site=demo_folder, variables=at).returncode == 1
+
+
+def test_what_is_accepted_is_told_apart_until_its_day_or_until_it_is_another(demo_folder):
+    def told(*words, code=0):
+        done = run(*words, site=demo_folder, variables={"PRIM_LANTERN_NOW": AT})
+        assert done.returncode == code, done.stdout + done.stderr
+        return done.stdout + done.stderr
+
+    (found,) = pl.open_site(demo_folder).checkup(AT, "fits-nobody")
+    by = ("--by", "hana.okafor")
+    assert "Say why" in told("finding", "accept", found.key, *by, code=2)
+    assert "Did you mean" in told(
+        "finding", "accept", found.key[:-1], *by, "--because", "So", code=2
+    )
+    refused = told(
+        "finding", "accept", found.key, "--by", "sam.whitlock", "--because", "So", code=1
+    )
+    assert "manage rights" in refused
+    told(
+        "finding", "accept", found.key, *by, "--because", "Their spelling", "--until", "2027-12-01"
+    )
+    site = pl.open_site(demo_folder)
+    (again,) = site.checkup(AT, "fits-nobody")
+    assert again.accepted == "Their spelling (until 2027-12-01)"
+    assert again.key == found.key
+    assert site.checkup("2027-12-01", "fits-nobody")[0].accepted == ""
+    assert "Accepted as they are" in told("checkup", "fits-nobody")
+    assert site.store.check_history() == 1
+    assert "is not accepted" in told("finding", "reopen", "fits-nobody-000000", *by, code=2)
+    told("finding", "reopen", found.key, *by)
+    assert pl.open_site(demo_folder).data.accepted == ()
+    told("undo", "2", *by)
+    assert pl.open_site(demo_folder).data.accepted[0].says == found.says
+
+
+def test_a_key_stays_while_the_same_is_found_and_numbers_change():
+    one = Finding("a", "note", "3 of 35 people see it")
+    assert one.key == one._replace(says="4 of 36 people see it").key
+    assert one.key != one._replace(says="3 of 35 people hear it").key
+    assert one.key != one._replace(name="b").key

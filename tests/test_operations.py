@@ -38,6 +38,7 @@ DONE = [
     ({"do": "remove-role", "name": "event-desk"}, lambda s: not any("event-desk" in str(w) for r in s.data.rules for w in r.to)),
     ({"do": "add-user", "login": "mo.tarn", "groups": ["friends"]}, lambda s: "mo.tarn" in s.data.users and "mo.tarn" in s.members("friends")),
     ({"do": "invite", "login": "mo.tarn", "token_hash": "sha256:0", "until": "2027-06-01"}, lambda s: "mo.tarn" in s.data.users and s.data.users["mo.tarn"].status == "invited"),
+    ({"do": "accept-finding", "finding": "over-b817fc", "because": "Kept as a record", "until": "2028-01-01"}, lambda s: s.data.accepted[0].finding == "over-b817fc"),
     ({"do": "cancel-invitation", "login": "levin.holt"}, lambda s: "levin.holt" not in s.data.users),
     ({"do": "change-user", "login": "dag.hollis", "attributes": {"position": "keeper", "station": "Tansy"}}, lambda s: "dag.hollis" in s.members("keepers-tansy")),
     ({"do": "suspend", "login": "leif.aronsen"}, lambda s: not s.may("leif.aronsen", "edit", "/stations/fennick")),
@@ -146,7 +147,7 @@ def hands_aside(data):
 
 
 def test_every_operation_is_tried_above():
-    elsewhere = {"show", "remove-action"}  # in the tests of hiding, and of actions
+    elsewhere = {"show", "remove-action", "reopen-finding"}  # in tests of their own
     assert {each["do"] for each, _ in DONE} | elsewhere == OPERATIONS.keys()
 
 

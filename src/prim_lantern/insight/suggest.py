@@ -26,6 +26,7 @@ from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
 
 _FEW_ITEMS: Final = 1_000
 _SHOWN_OF_MANY: Final = 3  # on bigger sites
+_MUCH: Final = 60  # effects, of those that are asked about on a big site
 _TOGETHER: Final = 30  # steps there of which pairs are tried, where none is enough alone
 _SHOWN: Final = 5  # suggestions of which promises and rights are looked at
 
@@ -322,6 +323,8 @@ def _best(some: Iterable[_Tried], *, few: bool = True) -> list[_Tried]:
     for each in order if few else order[:_SHOWN_OF_MANY]:
         if len(found) == _SHOWN and each.at_least > found[-1].weight[0]:
             break
+        if found and not few and each.at_least > _MUCH:
+            break  # to find out how much exactly takes long there
         insort(found, each, key=lambda each: each.weight)
         del found[_SHOWN:]
     return found
