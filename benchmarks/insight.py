@@ -17,12 +17,12 @@ from shape import site_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.insight.checkup import CHECKS
-from prim_lantern.insight.compare import Compared, Side
-from prim_lantern.insight.could_gain import could_gain
+from prim_lantern.insight.comparing.compare import Compared, Side
+from prim_lantern.insight.gaining.could_gain import could_gain
 from prim_lantern.insight.look import Look
-from prim_lantern.insight.suggest import suggest
 from prim_lantern.insight.tidy import tidy
-from prim_lantern.insight.wish import Wish
+from prim_lantern.insight.wishes.suggest import suggest
+from prim_lantern.insight.wishes.wish import Wish
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
 from prim_lantern.site.places import place

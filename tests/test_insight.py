@@ -25,16 +25,16 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.errors import PrimLanternError
-from prim_lantern.insight.candidates import candidates
-from prim_lantern.insight.compare import Compared, Side
-from prim_lantern.insight.could_gain import could_gain
-from prim_lantern.insight.difference import TwoPeople, what_differs
+from prim_lantern.insight.comparing.compare import Compared, Side
+from prim_lantern.insight.comparing.difference import TwoPeople, what_differs
+from prim_lantern.insight.comparing.frozen import frozen
 from prim_lantern.insight.folding import Folding
-from prim_lantern.insight.frozen import frozen
+from prim_lantern.insight.gaining.could_gain import could_gain
 from prim_lantern.insight.ladder import ladder
-from prim_lantern.insight.suggest import suggest
 from prim_lantern.insight.tidy import tidy
-from prim_lantern.insight.wish import Wish, is_true
+from prim_lantern.insight.wishes.candidates import candidates
+from prim_lantern.insight.wishes.suggest import suggest
+from prim_lantern.insight.wishes.wish import Wish, is_true
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE

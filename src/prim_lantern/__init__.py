@@ -19,8 +19,10 @@ __all__ = [
     "BadValue",
     "BrokenHistory",
     "Capability",
+    "Chain",
     "Change",
     "ChangedMeanwhile",
+    "Compared",
     "Decision",
     "Effect",
     "Effects",
@@ -44,6 +46,9 @@ __all__ = [
     "Site",
     "SiteData",
     "StoreTrouble",
+    "Suggestion",
+    "Suggestions",
+    "Tidied",
     "UnknownAction",
     "UnknownCategory",
     "UnknownItem",
@@ -52,6 +57,8 @@ __all__ = [
     "UnknownUser",
     "UnknownWho",
     "WhoMay",
+    "Wish",
+    "frame_of",
     "open_demo",
     "open_site",
 ]
@@ -92,9 +99,15 @@ if TYPE_CHECKING:
         UnknownUser,
         UnknownWho,
     )
+    from prim_lantern.insight.comparing.compare import Compared
     from prim_lantern.insight.finding import Finding
+    from prim_lantern.insight.gaining.could_gain import Chain
+    from prim_lantern.insight.tidy import Tidied
+    from prim_lantern.insight.wishes.suggest import Suggestion, Suggestions
+    from prim_lantern.insight.wishes.wish import Wish
     from prim_lantern.live import Site
     from prim_lantern.opening import open_demo, open_site
+    from prim_lantern.show.frames import frame_of
     from prim_lantern.site.data import SiteData
     from prim_lantern.site.people import Membership
     from prim_lantern.site.rights import Capability
@@ -102,7 +115,9 @@ else:
     # What is asked for is loaded then, so that importing the package costs next to nothing.
     _WHERE = {  # every other name is that of an error
         "Capability": "site.rights",
+        "Chain": "insight.gaining.could_gain",
         "Change": "changing",
+        "Compared": "insight.comparing.compare",
         "DEMO_FOLDER": "demo",
         "Decision": "decide.decision",
         "Effect": "change.effects.effects",
@@ -118,7 +133,12 @@ else:
         "Seen": "decide.views.looking",
         "Site": "live",
         "SiteData": "site.data",
+        "Suggestion": "insight.wishes.suggest",
+        "Suggestions": "insight.wishes.suggest",
+        "Tidied": "insight.tidy",
         "WhoMay": "decide.decision",
+        "Wish": "insight.wishes.wish",
+        "frame_of": "show.frames",
         "open_demo": "opening",
         "open_site": "opening",
     }

@@ -15,14 +15,14 @@ from prim_lantern.state import Moment
 if TYPE_CHECKING:
     from prim_lantern.change.effects.effects import Effects
     from prim_lantern.decide.question import Question
-    from prim_lantern.insight.compare import Compared, Side
-    from prim_lantern.insight.could_gain import Chain
-    from prim_lantern.insight.difference import Thing
+    from prim_lantern.insight.comparing.compare import Compared, Side
+    from prim_lantern.insight.comparing.difference import Thing
     from prim_lantern.insight.finding import Finding
+    from prim_lantern.insight.gaining.could_gain import Chain
     from prim_lantern.insight.ladder import Rung
-    from prim_lantern.insight.suggest import Suggestions
     from prim_lantern.insight.tidy import Tidied
-    from prim_lantern.insight.wish import Wish
+    from prim_lantern.insight.wishes.suggest import Suggestions
+    from prim_lantern.insight.wishes.wish import Wish
 
 
 @explains_its_arguments()
@@ -65,7 +65,7 @@ Nearest: position “relief keeper”.
         >>> [(each.action, str(each.spots[0])) for each in found.of(0)][:1]
         [('see-drafts', '/events/rope-day')]
         """
-        from prim_lantern.insight.compare import Compared
+        from prim_lantern.insight.comparing.compare import Compared
 
         site = other_site if other_site is not None else self
         moved = other_site is not None or other_at is not None
@@ -84,7 +84,7 @@ Nearest: position “relief keeper”.
     def _side(self, who: str | None, at: Moment, beside: str | None) -> Side:
         """One side of a comparison, by an engine that both sides can be asked of."""
         from prim_lantern.decide.stand_ins import login_of
-        from prim_lantern.insight.compare import Side
+        from prim_lantern.insight.comparing.compare import Side
 
         state = self._state
         engine = state.engine(self.moment(at))
@@ -116,7 +116,7 @@ Nearest: position “relief keeper”.
         ['The rule mirela-prices: Mirela Kos may edit at /visit/prices only']
         """
         from prim_lantern.decide.question import trace_of
-        from prim_lantern.insight.difference import what_differs
+        from prim_lantern.insight.comparing.difference import what_differs
 
         sides = self._side(one, at, other), self._side(other, at, one)
         asked = self._asked_of(action, place, at)
@@ -158,7 +158,7 @@ Nearest: position “relief keeper”.
         """
         from prim_lantern.change.effects.effects import Effects
         from prim_lantern.decide.engine import Engine
-        from prim_lantern.insight.frozen import frozen
+        from prim_lantern.insight.comparing.frozen import frozen
 
         here, site = self.moment(at), other_site if other_site is not None else self
         there = self.moment(other_at if other_at is not None else at)
@@ -181,8 +181,8 @@ Nearest: position “relief keeper”.
         >>> found.options[0].commands
         ('allow user:gwen.tarrow edit /visit/prices --reach only-here',)
         """
-        from prim_lantern.insight.suggest import suggest
-        from prim_lantern.insight.wish import Wish
+        from prim_lantern.insight.wishes.suggest import suggest
+        from prim_lantern.insight.wishes.wish import Wish
 
         state = self._state
         some = [wishes] if isinstance(wishes, Wish) else list(wishes)
@@ -211,7 +211,7 @@ Nearest: position “relief keeper”.
         >>> pl.open_demo().wish(None, "read", "/patrons").may
         True
         """
-        from prim_lantern.insight.wish import wish
+        from prim_lantern.insight.wishes.wish import wish
         from prim_lantern.site.who import GUESTS
 
         found = GUESTS if who is None else self._state.who(who)
@@ -240,7 +240,7 @@ Nearest: position “relief keeper”.
         >>> found[-1].moves[0].command
         'item step /log/seal-count submit --by sam.whitlock'
         """
-        from prim_lantern.insight.could_gain import could_gain
+        from prim_lantern.insight.gaining.could_gain import could_gain
 
         state = self._state
         login = None if who is None else state.data.login(who)
@@ -258,7 +258,7 @@ Nearest: position “relief keeper”.
         >>> [who for who, _ in found]
         ['sam.whitlock']
         """
-        from prim_lantern.insight.could_gain import who_could_gain
+        from prim_lantern.insight.gaining.could_gain import who_could_gain
 
         state = self._state
         action, path = state.item_action(action), state.item(path)

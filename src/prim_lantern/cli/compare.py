@@ -22,8 +22,8 @@ from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.cli.spots import lines_of_spots
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion
-from prim_lantern.insight.compare import Compared, More
-from prim_lantern.insight.difference import Thing
+from prim_lantern.insight.comparing.compare import Compared, More
+from prim_lantern.insight.comparing.difference import Thing
 from prim_lantern.live import Site
 from prim_lantern.opening import open_site
 from prim_lantern.show.changes import effect_lines, effect_rows, effects_dict

@@ -11,7 +11,7 @@ from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.cli.spots import lines_of_spots
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion
-from prim_lantern.insight.could_gain import Chain
+from prim_lantern.insight.gaining.could_gain import Chain
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
 

@@ -21,8 +21,8 @@ from prim_lantern.cli.common import (
     whom,
 )
 from prim_lantern.errors import BadQuestion
-from prim_lantern.insight.suggest import Suggestion, Suggestions
-from prim_lantern.insight.wish import Wish, says
+from prim_lantern.insight.wishes.suggest import Suggestion, Suggestions
+from prim_lantern.insight.wishes.wish import Wish, says
 from prim_lantern.live import Site
 from prim_lantern.show.changes import effect_lines
 from prim_lantern.show.terminal import styled, wrapped

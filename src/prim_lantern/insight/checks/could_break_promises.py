@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from prim_lantern.decide.explain import words
-from prim_lantern.insight.could_gain import could_gain
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
+from prim_lantern.insight.gaining.could_gain import could_gain
 from prim_lantern.insight.look import Look
 from prim_lantern.site.places import SITE
 

@@ -45,6 +45,11 @@ class More(NamedTuple):
     spots: tuple[Spot, ...]
     number: int
 
+    def to_dict(self) -> dict[str, Any]:
+        """The same for programs."""
+        where = [{"place": s.where, "items": s.items, "whole": s.whole} for s in self.spots]
+        return {"side": self.side, "action": self.action, "count": self.number, "where": where}
+
 
 class Compared:
     """Two sides compared: `more` has what each may that the other may not, by action in the order
@@ -84,18 +89,7 @@ class Compared:
         """The same for programs."""
         return {
             "sides": list(self.called),
-            "more": [
-                {
-                    "side": each.side,
-                    "action": each.action,
-                    "count": each.number,
-                    "where": [
-                        {"place": spot.where, "items": spot.items, "whole": spot.whole}
-                        for spot in each.spots
-                    ],
-                }
-                for each in self.more
-            ],
+            "more": [each.to_dict() for each in self.more],
             "alike": dict(self.alike),
         }
 

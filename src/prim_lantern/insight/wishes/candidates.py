@@ -13,7 +13,7 @@ from prim_lantern.decide.clauses import Clause, actions_named, rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.trace import Met, Trace
 from prim_lantern.insight.fixes import say_again
-from prim_lantern.insight.wish import Wish
+from prim_lantern.insight.wishes.wish import Wish
 from prim_lantern.site.actions import MANAGING_ACTIONS, brought_by
 from prim_lantern.site.content import ARCHIVED, DRAFT, IN_REVIEW, SCHEDULED
 from prim_lantern.site.data import SiteData

@@ -18,10 +18,10 @@ from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
-from prim_lantern.insight.candidates import Candidate
 from prim_lantern.insight.commands import command_of
-from prim_lantern.insight.one_wish import OneWish
-from prim_lantern.insight.wish import Wish, is_true
+from prim_lantern.insight.wishes.candidates import Candidate
+from prim_lantern.insight.wishes.one_wish import OneWish
+from prim_lantern.insight.wishes.wish import Wish, is_true
 from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
 
 _FEW_ITEMS: Final = 1_000

@@ -16,8 +16,8 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
-from prim_lantern.insight.content_moves import content_moves
 from prim_lantern.insight.folding import Folding, Spot
+from prim_lantern.insight.gaining.content_moves import content_moves
 from prim_lantern.insight.holdings import Holdings, beyond, holdings_of, together
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, is_above

@@ -15,9 +15,9 @@ from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import STAND_IN, stand_in
 from prim_lantern.errors import PrimLanternError
-from prim_lantern.insight.candidates import Candidate, candidates
 from prim_lantern.insight.cut_out import cut_out
-from prim_lantern.insight.wish import Wish, answer, paths_of, people, questions
+from prim_lantern.insight.wishes.candidates import Candidate, candidates
+from prim_lantern.insight.wishes.wish import Wish, answer, paths_of, people, questions
 from prim_lantern.site.actions import NEED_MORE, brought_by
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, SUSPENDED

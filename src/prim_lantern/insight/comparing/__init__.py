@@ -1,0 +1,1 @@
+"""Two people, two moments or two sites side by side."""

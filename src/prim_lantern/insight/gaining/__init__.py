@@ -1,0 +1,1 @@
+"""What somebody could come to, step by step."""

@@ -1,0 +1,1 @@
+"""Wishes, and the smallest change by which they come true."""
