@@ -11,7 +11,7 @@ from prim_lantern.errors import PrimLanternError
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Capability
 from prim_lantern.site.rule_names import rule_names
-from sites import CATEGORIES, LOGINS, NOON, Maker
+from sites import ACCEPTED, CATEGORIES, LOGINS, NOON, Maker
 
 _TESTS = ["position is keeper", "position is_not cook", "login is Bea.Holm", "email filled false"]
 
@@ -124,6 +124,13 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "take-step": (path, rng.choice(["publish", "withdraw", "submit", "archive", "send-back"])),
         "add-category": (f"topic:{rng.choice(['new', 'sea/new'])}",),
         "remove-category": (category,),
+        "accept-finding": (
+            rng.choice(ACCEPTED),
+            "It is meant so",
+            maker.word(),
+            rng.choice([None, "2027-09-01"]),
+        ),
+        "reopen-finding": (rng.choice(ACCEPTED),),
     }
     name = rng.choice(list(OPERATIONS))
     return OPERATIONS[name](*values[name])

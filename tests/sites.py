@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, Action
 from prim_lantern.site.content import BUILT_IN_KINDS, STATES, CategorySet, Item, Kind
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.findings import Accepted
 from prim_lantern.site.moments import ALWAYS, Duration, Period
 from prim_lantern.site.people import (
     STATUSES,
@@ -45,6 +46,7 @@ MOMENTS = [NOON + timedelta(days=days) for days in (-400, -40, 0, 40, 400)]
 LOGINS = ["ada", "Bea.Holm", "cyd", "dov", "eli", "fay@post.example"]
 CATEGORIES = ["topic:sea", "topic:sea/gulls", "topic:land", "series:talks"]
 SEGMENTS = ["a", "b", "c", "Öl & salt"]
+ACCEPTED = ["over-b817fc", "same-twice-237dda"]
 _WORDS = ["", "Plain", 'With "quotes", a comma; and ünï', "line\nbreak"]
 
 
@@ -106,6 +108,11 @@ class Maker:
                 Limit("page", path, rng.randrange(3)) for path in {"/", self.path()} if self.maybe()
             ),
             promises=self.times(2, self.promise),
+            accepted=tuple(
+                Accepted(key, self.word(), "It is meant so", self.rng.choice([None, MOMENTS[3]]))
+                for key in ACCEPTED
+                if self.maybe(0.3)
+            ),
             attributes=("position", "Start day"),
             invitations={
                 user.login: Invitation(user.login, f"sha256:{number:064x}", NOON)

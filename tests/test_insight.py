@@ -270,6 +270,7 @@ def test_suggestions_say_what_stands_in_the_way(demo):
         (("sam.whitlock", "read", "/patrons"), {"allow user:sam.whitlock read /patrons --reach only-here"}),
         (("sam.whitlock", "manage-rights", "/log"), {"allow user:sam.whitlock manage-rights /log --reach only-here"}),
         (("group:volunteers", "comment", "/visit/prices"), {"give commenter group:volunteers --within /visit/prices"}),
+        (("role:commenter", "edit", "/visit/prices"), {"allow role:commenter edit /visit/prices --reach only-here"}),
         (("sam.whitlock", "comment", "topic:press"), {"allow user:sam.whitlock see-drafts topic:press"}),
     ],
 )  # fmt: skip
@@ -313,6 +314,8 @@ def test_who_may_not_make_it_is_told_whom_to_ask(demo):
         (("sam.whitlock", "create", "/log"), "create needs one"),
         (("sam.whitlock", "edit", "/nowhere"), "/nowhere"),
         (("sam.whitlock", "shout", "/log"), "shout"),
+        (("sam.whitlock", "move", "/log"), "To move is to edit"),
+        (("sam.whitlock", "read", "topic:nothing"), "topic:nothing"),
         (("sam.whitlock", "manage-people", "/log"), "whole site"),
         (("sam.whitlock", "file-under", "/log"), "one category"),
     ],

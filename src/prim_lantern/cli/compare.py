@@ -124,6 +124,7 @@ def _one_thing(
     at: str | None,
     shown: As,
 ) -> None:
+    things = site.what_makes_the_difference(*whos, action, place, at)
     sentences, allowed = [], []
     for who in whos:
         managing = site.data.action(action) in MANAGING_ACTIONS
@@ -131,7 +132,6 @@ def _one_thing(
         decision = ask(who, action, place, at)
         sentences.append(decision.explanation.sentence)
         allowed.append(decision.allowed)
-    things = site.what_makes_the_difference(*whos, action, place, at)
     if shown.as_json:
         told = zip(whos, allowed, sentences, strict=True)
         sides = [{"who": who, "allowed": may, "sentence": text} for who, may, text in told]
@@ -231,6 +231,9 @@ def _everybody(site: Site, there: Site | None, second: Other, at: str | None, sh
         than += f" on {moment}" if moment else ""
         print_lines(wrapped(f"{site.data.name} on {here}, compared with it {than.strip()}:"))
         lines = lines_of(effects, 40 if shown.everything else 12)
+        if not lines:
+            click.echo("Everybody may do just the same.")
+            return
         counted = effects.creating_counted
         print_lines(effect_lines(lines, (), (), creating_counted=counted))
 

@@ -30,6 +30,8 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Capability
 from prim_lantern.wording import with_article
 
+_NONE = "There is no role yet: 'role add' makes one."
+
 
 @click.group(short_help="Roles: list, show, define, compare …")
 def role() -> None:
@@ -69,12 +71,15 @@ def list_roles(tree: bool, where: str, shown: As) -> None:
         Column("about", "What it is for", shed=1),
     ]
     records = [_role(data, name) for name in ordered] if shown.as_json else short
-    show_list(shown, columns, records, "There is no role yet: 'role add' makes one.", short=short)
+    show_list(shown, columns, records, _NONE, short=short)
 
 
 def _ladder(site: Site, shown: As) -> None:
     """Which role contains which."""
     rungs = site.ladder()
+    if not rungs and not shown.as_json and shown.to_csv is None:
+        click.echo(_NONE)
+        return
     if shown.as_json:
         print_json([each.to_dict() for each in rungs])
         return

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import Final, NamedTuple
+from typing import Final, NamedTuple, TypeVar
 
 from prim_lantern.change.operations import content, groups, people, plans, readerships, rights
 from prim_lantern.change.operations.base import Operation
@@ -38,22 +38,17 @@ class Candidate(NamedTuple):
     one_way: bool = True
 
 
-def clauses_in(trace: object) -> Iterator[Clause]:
-    """All clauses that counted, or would have, in coming to an answer."""
-    if isinstance(trace, Clause):
+_Sort = TypeVar("_Sort")
+
+
+def found_in(trace: object, sort: type[_Sort]) -> Iterator[_Sort]:
+    """All things of one sort (clauses, readerships met) that counted in coming to an answer, or
+    would have."""
+    if isinstance(trace, sort):
         yield trace
     elif isinstance(trace, tuple):
         for each in trace:
-            yield from clauses_in(each)
-
-
-def readerships_in(trace: object) -> Iterator[Met]:
-    """All readerships that were met in coming to an answer."""
-    if isinstance(trace, Met):
-        yield trace
-    elif isinstance(trace, tuple):
-        for each in trace:
-            yield from readerships_in(each)
+            yield from found_in(each, sort)
 
 
 class _About(NamedTuple):
@@ -90,7 +85,7 @@ class _About(NamedTuple):
         found = {
             each.source.rule.id
             for trace in self.traces
-            for each in clauses_in(trace)
+            for each in found_in(trace, Clause)
             if each.allow == allow and each.source.rule is not None
         }
         names = rule_names(self.data.rules)
@@ -101,7 +96,7 @@ class _About(NamedTuple):
         found = {
             (each.readership.name, each.place): each
             for trace in self.traces
-            for each in readerships_in(trace)
+            for each in found_in(trace, Met)
         }
         return list(found.values())
 

@@ -16,6 +16,7 @@ from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.rights import Allow, Deny
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.stand_ins import is_pictured
 from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
@@ -96,7 +97,11 @@ class _Tried:
     ) -> None:
         self.some = some
         self.proposal = proposal
-        self.after = before.after(proposal.data, before.at)
+        pictured = tuple(each for each in before.data.given if is_pictured(each))
+        data = proposal.data
+        if pictured:
+            data = data.with_parts(given=(*data.given, *pictured))
+        self.after = before.after(data, before.at)
         self.effects = Effects(before, self.after, proposal.renames)
         self._small = small
 
@@ -153,6 +158,9 @@ class _Search:
 
     def __init__(self, engine: Engine, wishes: Sequence[Wish]) -> None:
         self._engine = engine
+        given = tuple(each for each in engine.data.given if not is_pictured(each))
+        same = len(given) == len(engine.data.given)
+        self._plain = engine.data if same else engine.data.with_parts(given=given)
         self._wishes = [each for each in wishes if not is_true(engine, each)]
         self._true = [each for each in wishes if each not in self._wishes]
         self._small = [OneWish(engine, each) for each in self._wishes]
@@ -233,7 +241,7 @@ class _Search:
 
     def _tried(self, some: tuple[Candidate, ...], small: OneWish) -> _Tried | None:
         """Some candidates made on the site; None where they cannot be."""
-        proposal = Proposal(self._engine.data, self._made)
+        proposal = Proposal(self._plain, self._made)
         try:
             for each in some:
                 for operation in each.operations:
@@ -300,7 +308,8 @@ class _Search:
         """Why somebody may not make it, and whom to ask; nothing, where they may."""
         proposal = tried.proposal
         made = Made(by, self._engine.at)
-        judged = Judged(self._engine, proposal.data, proposal.renames, made)
+        before = self._engine.after(self._plain, self._engine.at)
+        judged = Judged(before, proposal.data, proposal.renames, made)
         missing = missing_for(judged)
         if not missing:
             return "", ()

@@ -60,6 +60,8 @@ def wish(
     categories: tuple[str, ...] = (),
 ) -> Wish:
     """A wish that makes sense on a site; raises the error of an unknown name, and `BadQuestion`."""
+    if action == "move":
+        raise BadQuestion("To move is to edit, and to create at the new place: wish for these.")
     action, where = data.action(action), _place(data, place)
     categories = tuple(map(data.category, categories))
     if who.kind == "user" and data.login(who.name) == data.owner:
@@ -70,16 +72,27 @@ def wish(
         raise BadQuestion(f"Categories belong to create and file-under, not to {action!r}.")
     if action in SITE_WIDE_ACTIONS and where != SITE:
         raise BadQuestion(f"{action!r} is asked of the whole site: leave the place out.")
-    if action == "create":
-        kind = data.kind(kind or "").name
-        if where.kind != "path" or below:
+    kind = data.kind(kind).name if kind is not None else None
+    found = Wish(who, action, where, may, below, kind, categories)
+    return found if action in MANAGING_ACTIONS else _of_items(data, found)
+
+
+def _of_items(data: SiteData, wish: Wish) -> Wish:
+    """A wish about items that are there, or about a new one."""
+    where = wish.place
+    if wish.action == "create":
+        if where.kind != "path" or wish.below:
             raise BadQuestion("'create' is wished for below one parent: name its path.")
-    elif action == "file-under":
-        if len(categories) != 1 or where.name not in data.items:
+        return wish
+    if wish.action == "file-under":
+        if len(wish.categories) != 1 or where.name not in data.items:
             raise BadQuestion("'file-under' is wished for with an item's path and one category.")
-    elif action not in MANAGING_ACTIONS:
-        below = below or where.kind != "path" or where.name not in data.items
-    return Wish(who, action, where, may, below, kind, categories)
+        return wish
+    below = wish.below or where.kind != "path" or where.name not in data.items
+    found = wish._replace(below=below)
+    if not paths_of(data, found):
+        raise BadQuestion(f"There is nothing at {where} yet for which that could be wished.")
+    return found
 
 
 def _place(data: SiteData, text: str) -> Place:
