@@ -52,7 +52,7 @@ GENERATE = [
     Phase.generate,
 ]  # making a site smaller takes for ever here
 few = settings(max_examples=max(12, settings.default.max_examples // 5), phases=GENERATE)
-fewest = settings(max_examples=max(6, settings.default.max_examples // 10), phases=GENERATE)
+fewest = settings(max_examples=max(4, settings.default.max_examples // 15), phases=GENERATE)
 
 
 @pytest.fixture(autouse=True, scope="module")
