@@ -530,7 +530,7 @@ def test_the_commands_tell_it(demo_folder):
     rows = told("compare", "kit", "sam", "--csv", "-").splitlines()
     assert rows[0] == "who,action,where,whole_section,items"
     data = json.loads(told("compare", "kit", "sam", "--why", "--json"))
-    assert data["more"][0]["why"][0]["says"].startswith("Kit Farrow")
+    assert data["more"][0]["why"][0]["things"][0]["says"].startswith("Kit Farrow")
     suggested = told("suggest", "gwen", "edit", "/visit/prices")
     assert "none does less than the first" in suggested
     assert "Nothing that was tried does it." in told(
@@ -563,3 +563,11 @@ def test_the_commands_tell_it(demo_folder):
     assert "Made: change 1" in made
     assert run("may", "gwen", "edit", "/visit/prices", site=demo_folder).returncode == 0
     assert "Made: change 2" in told("tidy", "--make", "--by", "hana.okafor", "--yes")
+
+
+def test_a_new_account_is_called_as_nobody_is(demo_folder):
+    site = pl.open_site(demo_folder)
+    with site.change(by="hana.okafor") as change:
+        change.add_user("new.account2", name="Somebody")
+    (first, *_) = site.could_gain("gwen.tarrow", at=AT)
+    assert first.moves[0].command == "user sign-up a.new.account"

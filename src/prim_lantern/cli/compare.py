@@ -31,6 +31,7 @@ from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.moments import written
 
+_EXPLAINED = 6  # places of one line
 _KEYS = ("who", "action", "where", "whole_section", "items")
 
 
@@ -172,7 +173,10 @@ def _two(
         told = found.to_dict()
         for each, more in zip(told["more"], found.more, strict=True):
             if more in reasons:
-                each["why"] = [thing.to_dict() for thing in reasons[more]]
+                each["why"] = [
+                    {"places": places, "things": [thing.to_dict() for thing in things]}
+                    for places, things in reasons[more]
+                ]
         print_json(told)
     elif shown.to_csv is not None:
         show_list(shown, [], [*found.records()], "", keys=_KEYS)
@@ -180,19 +184,30 @@ def _two(
         print_lines(_lines(found, reasons, everything=shown.everything))
 
 
+_Reasons = dict[More, list[tuple[list[str], list[Thing]]]]
+"""For what one may and the other may not: some places, and what makes the difference there."""
+
+
 def _reasons(
     site: Site, found: Compared, whos: tuple[str | None, str | None], at: str | None
-) -> dict[More, list[Thing]]:
-    """What makes the difference at the first place of each line, where it is an item's."""
-    reasons = {}
+) -> _Reasons:
+    """What makes the difference at the first places of each line, where they are items."""
+    reasons: _Reasons = {}
     for more in found.more:
-        if not more.action.startswith("create "):
-            first = more.spots[0].first
-            reasons[more] = site.what_makes_the_difference(*whos, more.action, first, at)
+        if more.action.startswith("create "):
+            continue
+        for spot in more.spots[:_EXPLAINED]:
+            things = site.what_makes_the_difference(*whos, more.action, spot.first, at)
+            told = reasons.setdefault(more, [])
+            alike = next((places for places, others in told if others == things), None)
+            if alike is None:
+                told.append(([spot.where], things))
+            else:
+                alike.append(spot.where)
     return reasons
 
 
-def _lines(found: Compared, reasons: dict[More, list[Thing]], *, everything: bool) -> Iterator[str]:
+def _lines(found: Compared, reasons: _Reasons, *, everything: bool) -> Iterator[str]:
     if not found.more:
         one, other = found.called
         yield f"{one} and {other} may do the very same."
@@ -203,10 +218,15 @@ def _lines(found: Compared, reasons: dict[More, list[Thing]], *, everything: boo
         here, there = found.called[side], found.called[1 - side]
         yield styled(f"{here} may, and {there} may not", "strong")
         by_action = {each.action: each for each in some}
-        told = ((each.action, each.spots) for each in some)
-        for actions, line in lines_of_spots(told, everything=everything):
+        spots = ((each.action, each.spots) for each in some)
+        for actions, line in lines_of_spots(spots, everything=everything):
             yield from wrapped(f"- {line}", "  ", "  ")
-            yield from _thing_lines(reasons.get(by_action[actions[0]], []), "      ")
+            told = reasons.get(by_action[actions[0]], [])
+            for places, things in told:
+                if len(told) > 1:
+                    yield from wrapped(f"{words.some(places, 3)}:", "      ", "  ")
+                yield from _thing_lines(things, "      " if len(told) == 1 else "        ")
+        yield ""
     if not found.creating_counted:
         yield "Who may create what is not looked at on a site of this size."
     both = [f"{action} ({count:,})" for action, count in found.alike.items() if count]

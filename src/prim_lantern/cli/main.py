@@ -61,10 +61,10 @@ _SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("who, what", "Who may do this here? What may somebody do?"),
             ("show", "What a place is, and all that holds there."),
             ("grid, look-as", "The whole at a glance; the site as somebody sees it."),
-            ("queue, promises", "What waits for somebody; does what was promised hold?"),
+            ("queue, promises", "What waits; does what was promised hold?"),
             ("checkup, finding, tidy", "What looks wrong; the same with fewer words."),
             ("compare", "What one may and another may not, and by what."),
-            ("suggest, could-gain", "The least that is enough; what could be come to."),
+            ("suggest, could-gain", "What would be enough; what they could come to."),
         ),
     ),
     (

@@ -101,6 +101,7 @@ class _Search:
 
     def __init__(self, engine: Engine, actors: tuple[str | None, ...]) -> None:
         self._at = engine.at
+        self._new = _name_for_new(engine.data)
         self._kept = [check.promise for check in check_promises(engine) if check.kept]
         self._start = _Site(
             engine, actors, (), holdings_of(engine, actors), _powers(engine, actors)
@@ -129,7 +130,7 @@ class _Search:
 
     def _next(self, site: _Site) -> Iterator[_Site]:
         """The sites that one more step leads to, of those about people."""
-        for move in _people_moves(site.engine, site.actors):
+        for move in _people_moves(site.engine, site.actors, self._new):
             after = self._made(site.engine, move)
             if after is None:
                 continue
@@ -240,8 +241,9 @@ def _looked_after(engine: Engine, login: str | None) -> list[str]:
     return [name for name, each in groups.items() if not whos.isdisjoint(each.stewards)]
 
 
-def _people_moves(engine: Engine, actors: Sequence[str | None]) -> Iterator[Move]:
-    """Every step about people that some could want to make: coming into groups, new accounts."""
+def _people_moves(engine: Engine, actors: Sequence[str | None], new: str) -> Iterator[Move]:
+    """Every step about people that some could want to make: coming into groups, new accounts, whose
+    logins begin with `new`."""
     data = engine.data
     acting = [login for login in actors if engine.acting(login) is not None]
     for by in acting:
@@ -254,9 +256,9 @@ def _people_moves(engine: Engine, actors: Sequence[str | None]) -> Iterator[Move
                     yield Move(by, AddMembers(name, (login or "",)))
         if manages:
             for some in _sets_of_groups(data):
-                yield Move(by, AddUser(_new_login(data), groups=some))
-    if data.sign_up_groups and not any(_is_new(login) for login in actors):
-        yield Move(None, SignUp(_new_login(data)))
+                yield Move(by, AddUser(_new_login(data, new), groups=some))
+    if data.sign_up_groups and not any(login and login.startswith(new) for login in actors):
+        yield Move(None, SignUp(_new_login(data, new)))
 
 
 def _sets_of_groups(data: SiteData) -> Iterator[tuple[str, ...]]:
@@ -270,13 +272,14 @@ def _sets_of_groups(data: SiteData) -> Iterator[tuple[str, ...]]:
                 yield tuple(dict.fromkeys((*first, *needed)))
 
 
-_NEW: Final = "new.account"
+def _name_for_new(data: SiteData) -> str:
+    """How the login of a new account begins, as none that is there does."""
+    name = "new.account"
+    while any(login.casefold().startswith(name) for login in data.users):
+        name = f"a.{name}"
+    return name
 
 
-def _new_login(data: SiteData) -> str:
-    number = sum(1 for login in data.users if _is_new(login))
-    return f"{_NEW}{number + 1 if number else ''}"
-
-
-def _is_new(login: str | None) -> bool:
-    return login is not None and login.startswith(_NEW)
+def _new_login(data: SiteData, new: str) -> str:
+    number = sum(1 for login in data.users if login.startswith(new))
+    return f"{new}{number + 1 if number else ''}"
