@@ -63,7 +63,7 @@ Nearest: position “relief keeper”.
         >>> import prim_lantern as pl
         >>> found = pl.open_demo().compare("kit.farrow", "sam.whitlock", "2027-05-10")
         >>> [(each.action, str(each.spots[0])) for each in found.of(0)][:1]
-        [('see-drafts', '/events/rope-day')]
+        [('read', '/events/painting-week')]
         """
         from prim_lantern.insight.comparing.compare import Compared
 
@@ -177,9 +177,9 @@ Nearest: position “relief keeper”.
 
         >>> import prim_lantern as pl
         >>> site = pl.open_demo()
-        >>> found = site.suggest(site.wish("gwen.tarrow", "edit", "/visit/prices"))
+        >>> found = site.suggest(site.wish("gwen.tarrow", "edit", "/visit/prices"), at="2027-05-10")
         >>> found.options[0].commands
-        ('allow user:gwen.tarrow edit /visit/prices --reach only-here',)
+        ('give timetable-desk user:gwen.tarrow --within /visit/prices',)
         """
         from prim_lantern.insight.wishes.suggest import suggest
         from prim_lantern.insight.wishes.wish import Wish
@@ -288,7 +288,7 @@ Nearest: position “relief keeper”.
         >>> import prim_lantern as pl
         >>> rungs = {each.role: each for each in pl.open_demo().ladder("2027-05-10")}
         >>> rungs["commenter"].contains
-        ()
+        ('course-reader',)
         """
         from prim_lantern.insight.ladder import ladder
 
