@@ -112,6 +112,7 @@ def test_places_are_told_as_few_and_cover_just_what_is_meant(site, rng):
     assert sum(spot.items for spot in spots) == len(paths)
     assert [spot.items for spot in spots] == sorted((s.items for s in spots), reverse=True)
     assert all(spot.first in paths for spot in spots)
+    assert all((spot.items > 1) == spot.whole for spot in spots)
 
 
 @few

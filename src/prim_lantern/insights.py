@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.decide.explain import words
-from prim_lantern.errors import BadQuestion
+from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.overviews import Overviews
 from prim_lantern.site.moments import written
 from prim_lantern.state import Moment
@@ -185,7 +185,14 @@ Nearest: position “relief keeper”.
         from prim_lantern.insight.wishes.wish import Wish
 
         state = self._state
-        some = [wishes] if isinstance(wishes, Wish) else list(wishes)
+        some: list[Wish] = [wishes] if isinstance(wishes, Wish) else []
+        if not some:
+            some = list(wishes) if isinstance(wishes, Iterable) else [wishes]  # type: ignore[arg-type]
+        for each in some:
+            if not isinstance(each, Wish):
+                raise BadValue(each, "is no wish: 'site.wish' makes one.")
+        if not some:
+            raise BadQuestion("Nothing is wished for: 'site.wish' makes a wish.")
         login = None if by is None else state.data.login(by)
         engine = state.picturing(state.engine(self.moment(at)), [each.who for each in some])
         return suggest(engine, some, login)

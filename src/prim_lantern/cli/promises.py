@@ -28,13 +28,19 @@ from prim_lantern.site.moments import written
 
 @click.command(short_help="Does what was promised hold?")
 @click.option("--ever", is_flag=True, help="At every moment from now on as well.")
-@click.option("--junit", metavar="FILE", help="Write JUnit XML, for a build server.")
+@click.option(
+    "--junit", metavar="FILE", help="Write JUnit XML, for a build server ('-': to the output)."
+)
 @list_at
 def promises(ever: bool, junit: str | None, where: str, at: str | None, shown: As) -> int:
     """Every promise of the site, and whether it holds: for all of whom it speaks, at every item
     there and below (exit code 1 where one does not)."""
     site = opened(where)
     found = site.check_promises(at, ever=ever)
+    code = 0 if all(each.kept for each in found) else 1
+    if junit == "-":
+        click.echo(_junit(site, found))
+        return code
     if junit is not None:
         Path(junit).write_bytes(_junit(site, found))
     records = [_record(site, each) for each in found]
@@ -47,7 +53,7 @@ def promises(ever: bool, junit: str | None, where: str, at: str | None, shown: A
             print_lines(_lines(site, each))
         kept = sum(each.kept for each in found)
         click.echo(f"{kept} of {len(found)} hold{' at every moment from now on' if ever else ''}.")
-    return 0 if all(each.kept for each in found) else 1
+    return code
 
 
 _KEYS = (
