@@ -51,8 +51,8 @@ GENERATE = [
     Phase.reuse,
     Phase.generate,
 ]  # making a site smaller takes for ever here
-few = settings(max_examples=max(12, settings.default.max_examples // 5), phases=GENERATE)
-fewest = settings(max_examples=max(4, settings.default.max_examples // 15), phases=GENERATE)
+few = settings(max_examples=max(8, settings.default.max_examples // 8), phases=GENERATE)
+fewest = settings(max_examples=max(3, settings.default.max_examples // 20), phases=GENERATE)
 
 
 @pytest.fixture(autouse=True, scope="module")

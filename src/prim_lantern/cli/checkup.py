@@ -119,7 +119,8 @@ def accept(key: str, until: str | None, how: How) -> int:
 
 def _finding(site: Site, key: str) -> Finding:
     """A finding by its key, as the checkup finds it now."""
-    found = {each.key: each for each in site.checkup()}
+    name = key.rpartition("-")[0]
+    found = {each.key: each for each in site.checkup(only=name if name in CHECKS else None)}
     if key not in found:
         raise UnknownName("The finding", key, Near(key, found))
     return found[key]
