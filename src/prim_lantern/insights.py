@@ -172,7 +172,7 @@ Nearest: position “relief keeper”.
         that can be: what has the fewest effects first, then fewer steps, then what is easier to
         keep. Each was tried, and its `effects` are exact; none breaks a promise.
 
-        `by` is the login of whoever would make it: what they may not make stands last, with whom to
+        `by` is the login of whoever would make it: of what they may not make, it is said whom to
         ask. See `wish`.
 
         >>> import prim_lantern as pl

@@ -58,13 +58,13 @@ def suggest(
     """What would let WHO do ACTION at PLACE, and nothing else, or as little as can be: each
     suggestion was tried, and is told with all that it does. --make N makes one.
 
-    With --by, what that person may make comes first, and of the rest it says whom to ask.
+    With --by, it is said of each whether that person may make it, and else whom to ask.
 
     \b
     prim-lantern suggest gwen edit /visit/prices
     prim-lantern suggest group:friends read /patrons --not
     prim-lantern suggest sam create /log --kind post --filed topic:press
-    prim-lantern suggest gwen edit /visit/prices --make 1 --by hana
+    prim-lantern suggest gwen edit /visit/prices --make 1 --by hana.okafor
     """
     site = opened(how.where)
     wishes = []

@@ -9,6 +9,7 @@ from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.site.moments import moment, written
+from prim_lantern.site.rights import Capability
 
 
 class _Form(NamedTuple):
@@ -41,6 +42,8 @@ _FORMS: Final[Mapping[str, _Form]] = {
     "change-group": _Form(
         "group change", ("name",), {"count_in": "--counts-in", "no_longer_in": "--not-in"}
     ),
+    "add-role": _Form("role add", ("name",), {"label": "--label"}),
+    "change-role": _Form("role change", ("name",)),
     "add-user": _Form("user add", ("login",), {"name": "--name", "groups": "--group"}),
     "sign-up": _Form("user sign-up", ("login",), {"groups": "--group"}),
     "suspend": _Form("user suspend", ("login",)),
@@ -102,7 +105,23 @@ def command_of(operation: Operation) -> str:
             found.append(shlex.quote(",".join(value)))
     if operation.do == "stop-from-above" and not getattr(operation, "off", False):
         found.append("--stop")
+    rows: dict[str, str] = {"add-role": "capabilities", "change-role": "add"}
+    if operation.do in rows:
+        for row in getattr(operation, rows[operation.do]):
+            found += _row(row)
     return " ".join([*found, *_options(operation, form)])
+
+
+def _row(row: Capability) -> Iterator[str]:
+    """One row of what a role can do, as options."""
+    for option, values in (
+        ("--can", row.can),
+        ("--own", row.own),
+        ("--kind", row.kinds),
+        ("--in-state", row.in_state),
+    ):
+        if values:
+            yield f"{option} {shlex.quote(','.join(values))}"
 
 
 def _options(operation: Operation, form: _Form) -> Iterator[str]:

@@ -11,7 +11,7 @@ from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.groups import AddGroup, AddMembers
 from prim_lantern.change.operations.rights import Give
-from prim_lantern.change.operations.roles import AddRole
+from prim_lantern.change.operations.roles import AddRole, ChangeRole
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
@@ -332,7 +332,10 @@ def _roles(work: _Work) -> Iterator[Step]:
             continue
         name = _free("alike", data.roles)
         draft = work.draft()
-        draft.add(AddRole(name, capabilities=tuple(sorted(rows))))
+        first, *more = sorted(rows)
+        draft.add(AddRole(name, capabilities=(first,)))
+        for row in more:
+            draft.add(ChangeRole(name, add=(row,)))
         for who, where, rules in some:
             for rule in rules:
                 draft.remove(rule)

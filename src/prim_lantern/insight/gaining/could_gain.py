@@ -223,15 +223,15 @@ def _spots(engine: Engine, action: str, where: frozenset[str]) -> tuple[Spot, ..
 
 
 def _powers(engine: Engine, actors: Sequence[str | None]) -> frozenset[tuple[str | None, str]]:
-    """What some people hold by which they can change who may what: groups that they look after,
-    and people to manage."""
+    """What each of some people holds by which they can change who may what: groups that they look
+    after, and people to manage."""
     found: set[tuple[str | None, str]] = set()
     for login in actors:
         if engine.acting(login) is None:
             continue
-        found |= {(None, f"group {name}") for name in _looked_after(engine, login)}
+        found |= {(login, f"group {name}") for name in _looked_after(engine, login)}
         if engine.may_manage(login, "manage-people", SITE):
-            found.add((None, "people"))
+            found.add((login, "people"))
     return frozenset(found)
 
 

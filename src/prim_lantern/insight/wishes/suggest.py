@@ -104,6 +104,7 @@ class _Tried:
         self.after = before.after(data, before.at)
         self.effects = Effects(before, self.after, proposal.renames)
         self._small = small
+        self.broken: list[str] | None = None
 
     @cached_property
     def at_least(self) -> int:
@@ -134,22 +135,20 @@ class _Tried:
 def suggest(engine: Engine, wishes: Sequence[Wish], by: str | None = None) -> Suggestions:
     """The changes by which some wishes come true together, the best first.
 
-    `by` is the login of the one who would make it: what they may make comes first.
+    `by` is the login of the one who would make it: of what they may not make, it is said whom to
+    ask. The order does not depend on it.
     """
     if all(is_true(engine, each) for each in wishes):
         return Suggestions((), already=True)
     search = _Search(engine, wishes)
     found = search.found()
-    broken = [search.broken_promises(each) for each in found]
-    kept = [each for each, breaks in zip(found, broken, strict=True) if not breaks]
-    made = [search.suggestion(each, by) for each in kept]
-    made.sort(key=lambda each: bool(each.refused))
+    made = [search.suggestion(each, by) for each in found]
     return Suggestions(
         tuple(made),
-        least=bool(kept) and kept[0] is found[0] and search.is_least(found[0]),
+        least=bool(found) and not search.breaking and search.is_least(found[0]),
         tried=(search.singles, search.pairs),
-        breaking=len(found) - len(kept),
-        in_the_way=() if made else tuple(dict.fromkeys((*sum(broken, ()), *search.in_the_way()))),
+        breaking=len(search.breaking),
+        in_the_way=() if made else tuple(dict.fromkeys(search.in_the_way())),
     )
 
 
@@ -167,6 +166,7 @@ class _Search:
         self._made = Made(engine.data.owner, engine.at)
         self._few = len(engine.data.content) <= _FEW_ITEMS
         self.singles = self.pairs = 0
+        self.breaking: list[str] = []
         self._broken = {check.promise for check in check_promises(engine) if not check.kept}
 
     def found(self) -> list[_Tried]:
@@ -174,7 +174,7 @@ class _Search:
         each_one = [self._for_one(small) for small in self._small]
         if len(each_one) == 1:
             return each_one[0]
-        return _best(self._together(each_one))
+        return self._best(self._together(each_one))
 
     def _for_one(self, small: OneWish) -> list[_Tried]:
         options = list(small.candidates())
@@ -187,11 +187,11 @@ class _Search:
                 enough.append(tried)
             elif helps:
                 helpful.append(each)
-        found = _best(_without_doubles(enough, small.wish), few=self._few)
+        found = self._best(_without_doubles(enough, small.wish))
         if not found or (self._few and not self._is_minimal(found[0].size)):
             least = found[0].size if found else None
             some = helpful if self._few else helpful[:_TOGETHER]
-            found = _best([*found, *self._pairs(small, some, least)], few=self._few)
+            found = self._best([*found, *self._pairs(small, some, least)])
         return found
 
     def _pairs(
@@ -286,15 +286,30 @@ class _Search:
                 among += None in whos and bool(each.guests)
         return tried.size - among
 
-    def broken_promises(self, tried: _Tried) -> tuple[str, ...]:
-        """The promises that it would break, of those that are kept now."""
-        promises = tried.proposal.data.promises
-        some = [each for each in promises if each not in self._broken]
-        return tuple(
-            f"It would break the promise: {check.says}"
-            for check in check_promises(tried.after, some)
-            if not check.kept
-        )
+    def _best(self, some: Iterable[_Tried]) -> list[_Tried]:
+        """The best few that break no promise: those that do too much in any case are not looked at,
+        nor on a big site those that seem to do more than some others."""
+        found: list[_Tried] = []
+        most = _SHOWN if self._few else _SHOWN_OF_MANY
+        for each in sorted(some, key=lambda each: each.at_least):
+            if len(found) == most and (not self._few or each.at_least > found[-1].weight[0]):
+                break
+            if found and not self._few and each.at_least > _MUCH:
+                break  # to find out how much exactly takes long there
+            if self._keeps_promises(each):
+                insort(found, each, key=lambda each: each.weight)
+                del found[most:]
+        return found
+
+    def _keeps_promises(self, tried: _Tried) -> bool:
+        """Whether no promise is broken by it that is kept now; what would be is noted."""
+        if tried.broken is None:
+            promises = tried.proposal.data.promises
+            some = [each for each in promises if each not in self._broken]
+            checks = check_promises(tried.after, some)
+            tried.broken = [check.says for check in checks if not check.kept]
+            self.breaking += [f"It would break the promise: {each}" for each in tried.broken[:1]]
+        return not tried.broken
 
     def suggestion(self, tried: _Tried, by: str | None) -> Suggestion:
         """What is told of a set of candidates that is enough."""
@@ -317,26 +332,12 @@ class _Search:
 
     def in_the_way(self) -> Iterator[str]:
         """What keeps the wishes from coming true."""
+        yield from self.breaking
         for small in self._small:
             yield from small.in_the_way()
 
 
 _Effect = tuple[str | None, str, str]
-
-
-def _best(some: Iterable[_Tried], *, few: bool = True) -> list[_Tried]:
-    """The best few, by what they do: those that do too much in any case are not looked at, nor on a
-    big site those that seem to do more than some others."""
-    found: list[_Tried] = []
-    order = sorted(some, key=lambda each: each.at_least)
-    for each in order if few else order[:_SHOWN_OF_MANY]:
-        if len(found) == _SHOWN and each.at_least > found[-1].weight[0]:
-            break
-        if found and not few and each.at_least > _MUCH:
-            break  # to find out how much exactly takes long there
-        insort(found, each, key=lambda each: each.weight)
-        del found[_SHOWN:]
-    return found
 
 
 def _without_doubles(some: Sequence[_Tried], wish: Wish) -> list[_Tried]:
