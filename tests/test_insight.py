@@ -538,7 +538,7 @@ def test_the_commands_tell_it(demo_folder):
         "suggest", "sam", "publish", "/log/seal-count", code=1
     )
     assert "There is no suggestion 9" in told(
-        "suggest", "gwen", "edit", "/visit/prices", "--make", "9", code=2
+        "suggest", "gwen.tarrow", "edit", "/visit/prices", "--make", "9", code=2
     )
     assert "is no wish" in told("suggest", "--also", "gwen", code=2)
     wishes = demo_folder / "wishes.csv"
@@ -559,7 +559,15 @@ def test_the_commands_tell_it(demo_folder):
     assert "Proved: everybody may do the same" in told("tidy")
     assert "Course reader" in told("role", "list", "--tree")
     made = told(
-        "suggest", "gwen", "edit", "/visit/prices", "--make", "1", "--by", "hana.okafor", "--yes"
+        "suggest",
+        "gwen.tarrow",
+        "edit",
+        "/visit/prices",
+        "--make",
+        "1",
+        "--by",
+        "hana.okafor",
+        "--yes",
     )
     assert "Made: change 1" in made
     assert run("may", "gwen", "edit", "/visit/prices", site=demo_folder).returncode == 0

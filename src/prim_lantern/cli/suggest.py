@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from prim_lantern.changing import Change
-from prim_lantern.cli.changing import How, carry_out, changing, maker
+from prim_lantern.cli.changing import How, carry_out, changing, maker, whos
 from prim_lantern.cli.common import (
     complete_action,
     complete_place,
@@ -64,14 +64,14 @@ def suggest(
     prim-lantern suggest gwen edit /visit/prices
     prim-lantern suggest group:friends read /patrons --not
     prim-lantern suggest sam create /log --kind post --filed topic:press
-    prim-lantern suggest gwen edit /visit/prices --make 1 --by hana.okafor
+    prim-lantern suggest gwen.tarrow edit /visit/prices --make 1 --by hana.okafor
     """
     site = opened(how.where)
     wishes = []
     if who is not None:
         options = {"may": not never, "below": below, "kind": kind, "categories": filed}
-        wishes.append(_wish(site, who, action, place, **options))
-    wishes += [_wish(site, *_three(each)) for each in also]
+        wishes.append(_wish(site, who, action, place, exactly=make is not None, **options))
+    wishes += [_wish(site, *_three(each), exactly=make is not None) for each in also]
     wishes += _from_file(site, file) if file is not None else []
     if not wishes:
         raise BadQuestion("Say what is wished for: WHO ACTION PLACE, --also or --from FILE.")
@@ -93,10 +93,21 @@ def suggest(
     return 0 if found.options or found.already else 1
 
 
-def _wish(site: Site, who: str, action: str | None, place: str | None, **options: object) -> Wish:
+def _wish(
+    site: Site,
+    who: str,
+    action: str | None,
+    place: str | None,
+    *,
+    exactly: bool = True,
+    **options: object,
+) -> Wish:
+    """A wish as it is written; what changes something takes whole names (`exactly`)."""
     if action is None:
         raise BadQuestion("Say what is wished for: WHO ACTION PLACE.")
     found = whom(site, who)
+    if exactly and found != "guests":
+        (found,) = whos(site, who)
     return site.wish(None if found == "guests" else found, action, place or "site", **options)  # type: ignore[arg-type]
 
 

@@ -67,11 +67,10 @@ def _nothing(
     """Whether a word that is not over changes nothing by going."""
     if period.until is not None and period.until <= look.at:
         return False
-    files = any("file-under" in each.actions for each in clauses)
     whos, places = [each.who for each in clauses], [each.place for each in clauses]
-    return look.changes_nothing(parts, whos, places) and not (
-        files and look.files_otherwise(look.data.with_parts(**parts))
-    )
+    if not look.changes_nothing(parts, whos, places):
+        return False
+    return not look.files_otherwise(look.data.with_parts(**parts))
 
 
 def but(some: tuple[_T, ...], one: _T) -> tuple[_T, ...]:
