@@ -19,6 +19,7 @@ from prim_lantern.change.gate.gate import missing_for
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.operations.base import Made
 from prim_lantern.change.operations.content import ChangeItem, MoveItem, TakeStep
+from prim_lantern.change.operations.groups import AddMembers
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.abilities import abilities
 from prim_lantern.decide.engine import Engine
@@ -580,3 +581,56 @@ def test_a_new_account_is_called_as_nobody_is(demo_folder):
         change.add_user("new.account2", name="Somebody")
     (first, *_) = site.could_gain("gwen.tarrow", at=AT)
     assert first.moves[0].command == "user sign-up a.new.account"
+
+
+LOOKED_AFTER = (
+    '[groups.first]\nstewards = ["user:ann"]\n[groups.second]\nstewards = ["user:ann", "group:first"]\n'
+    '[readerships.inner]\nreaders = ["user:ann"]\nall_of = ["group:second"]\n'
+    '[[places]]\nwhere = "/a"\nreadership = "inner"\n'
+)
+
+
+def test_two_come_to_it_through_each_others_groups(make_site):
+    """Ann looks after both groups, and may not put herself in; Ben, once in the first, may."""
+    site = make_site(LOOKED_AFTER, PEOPLE, ITEMS)
+    assert site.could_gain("ann", at=AT) == []
+    (chain,) = site.could_gain("ann", ["ben"], at=AT)
+    assert [move.command for move in chain.moves] == [
+        "group add-members first ben --by ann",
+        "group add-members second ann --by ben",
+    ]
+    assert [(action, spots[0].where) for action, spots in chain.gains] == [("read", "/a")]
+
+
+@fewest
+@given(in_columns, seeds)
+def test_no_sequence_of_memberships_gains_what_could_gain_does_not_tell(site, rng):
+    """Sequences of up to three steps by two people, each that is let through, tried to the end."""
+    engine = Engine(site, NOON)
+    logins = [e for e, user in site.users.items() if user.status == ACTIVE and e != site.owner]
+    before = Judged(engine, site, (), Made(site.owner, NOON))
+    logins = [each for each in logins if not before.top(each)]
+    if len(logins) < 2:
+        return
+    actors = rng.sample(logins, 2)
+    chains = could_gain(engine, actors[0], actors[1:])
+    told = union_of(engine, actors) | {
+        (action, path)
+        for chain in chains for action, spots in chain.gains for path in spot_paths(site, spots)
+    }  # fmt: skip
+    waiting = [(site, 0)]
+    while waiting:
+        data, steps = waiting.pop()
+        at = engine.after(data, NOON)
+        assert union_of(at, actors) <= told
+        for by in actors if steps < 3 else ():
+            for group in data.groups:
+                for other in actors:
+                    proposal = Proposal(data, Made(by, NOON))
+                    try:
+                        proposal.do(AddMembers(group, (other,)))
+                    except PrimLanternError:
+                        continue
+                    judged = Judged(at, proposal.data, proposal.renames, proposal.made)
+                    if not missing_for(judged):
+                        waiting.append((proposal.data, steps + 1))
