@@ -572,6 +572,12 @@ def test_the_commands_tell_it(demo_folder):
     )
     assert "Made: change 1" in made
     assert run("may", "gwen", "edit", "/visit/prices", site=demo_folder).returncode == 0
+    rows = told("suggest", "sam", "read", "/patrons", "--csv", "-").splitlines()
+    assert rows[0] == "suggestion,commands,who,action,where,effect,refused"
+    assert rows[1].endswith(",sam.whitlock,read,/menu/patrons,gains,")
+    assert told("tidy", "--csv", "-").startswith("step,says,command")
+    differs = told("compare", "mirela", "sam", "edit", "/visit/prices", "--csv", "-")
+    assert differs.splitlines()[1].startswith("The rule mirela-prices")
     assert "Made: change 2" in told("tidy", "--make", "--by", "hana.okafor", "--yes")
 
 

@@ -138,6 +138,10 @@ def _one_thing(
         sides = [{"who": who, "allowed": may, "sentence": text} for who, may, text in told]
         print_json({"sides": sides, "difference": [each.to_dict() for each in things]})
         return
+    if shown.to_csv is not None:
+        records = [each.to_dict() for each in things]
+        show_list(shown, [], records, "", keys=("says", "where"))
+        return
     for sentence in sentences:
         print_lines(wrapped(sentence, more="  "))
     if allowed[0] == allowed[1]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 from collections.abc import Iterator, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 import click
 
@@ -14,44 +15,58 @@ from prim_lantern.cli.common import (
     complete_action,
     complete_place,
     complete_who,
+    gathered,
     opened,
     print_json,
     print_lines,
     texts,
     whom,
 )
+from prim_lantern.cli.listing import As, show_list
 from prim_lantern.errors import BadQuestion
 from prim_lantern.insight.wishes.suggest import Suggestion, Suggestions
 from prim_lantern.insight.wishes.wish import Wish, says
 from prim_lantern.live import Site
-from prim_lantern.show.changes import effect_lines
+from prim_lantern.show.changes import effect_lines, effect_rows
 from prim_lantern.show.terminal import styled, wrapped
 
+_KEYS = ("suggestion", "commands", "who", "action", "where", "effect", "refused")
 _COLUMNS = ("who", "action", "place", "may", "kind", "filed", "below")
+
+
+class Wished(NamedTuple):
+    """What else is wished for, and how."""
+
+    never: bool
+    below: bool
+    kind: str | None
+    filed: tuple[str, ...]
+    also: tuple[str, ...]
+    file: str | None
+
+
+_WISHED = (
+    click.option("--not", "never", is_flag=True, help="That they may not, any longer."),
+    click.option("--below", is_flag=True, help="To all at and below the path."),
+    click.option("--kind", help="For create: the kind of item."),
+    click.option("--filed", multiple=True, metavar="CATEGORY", help="For create and file-under."),
+    click.option("--also", multiple=True, metavar="WISH", help="One more: 'WHO ACTION PLACE'."),
+    click.option("--from", "file", metavar="FILE", help="Wishes from CSV: who, action, place …"),
+)
 
 
 @click.command(short_help="The least that is enough.")
 @click.argument("who", required=False, shell_complete=complete_who)
 @click.argument("action", required=False, shell_complete=complete_action)
 @click.argument("place", required=False, shell_complete=complete_place)
-@click.option("--not", "never", is_flag=True, help="That they may not, any longer.")
-@click.option("--below", is_flag=True, help="To all at and below the path.")
-@click.option("--kind", help="For create: the kind of item.")
-@click.option("--filed", multiple=True, metavar="CATEGORY", help="For create and file-under.")
-@click.option("--also", multiple=True, metavar="WISH", help="One more: 'WHO ACTION PLACE'.")
-@click.option("--from", "file", metavar="FILE", help="Wishes from CSV: who, action, place, may …")
+@gathered(Wished, "wished", _WISHED)
 @click.option("--make", metavar="N", type=int, help="Make suggestion N.")
 @changing
 def suggest(
     who: str | None,
     action: str | None,
     place: str | None,
-    never: bool,
-    below: bool,
-    kind: str | None,
-    filed: tuple[str, ...],
-    also: tuple[str, ...],
-    file: str | None,
+    wished: Wished,
     make: int | None,
     how: How,
 ) -> int:
@@ -67,14 +82,7 @@ def suggest(
     prim-lantern suggest gwen.tarrow edit /visit/prices --make 1 --by hana.okafor
     """
     site = opened(how.where)
-    wishes = []
-    if who is not None:
-        options = {"may": not never, "below": below, "kind": kind, "categories": filed}
-        wishes.append(_wish(site, who, action, place, exactly=make is not None, **options))
-    wishes += [_wish(site, *_three(each), exactly=make is not None) for each in also]
-    wishes += _from_file(site, file) if file is not None else []
-    if not wishes:
-        raise BadQuestion("Say what is wished for: WHO ACTION PLACE, --also or --from FILE.")
+    wishes = _wishes(site, (who, action, place), wished, exactly=make is not None)
     by = maker(site, how.by) if how.by is not None else None
     found = site.suggest(wishes, by)
     if make is not None:
@@ -86,11 +94,29 @@ def suggest(
 
         return carry_out(how, build)
     if how.as_json:
-        wished = [each.to_dict() for each in wishes]
-        print_json({"wishes": wished, **found.to_dict()})
+        print_json({"wishes": [each.to_dict() for each in wishes], **found.to_dict()})
+    elif how.to_csv is not None:
+        show_list(As(False, how.to_csv, True), [], [*_records(found)], "", keys=_KEYS)
     else:
         print_lines(_lines(site, wishes, found))
     return 0 if found.options or found.already else 1
+
+
+def _wishes(
+    site: Site, first: tuple[str | None, str | None, str | None], wished: Wished, *, exactly: bool
+) -> list[Wish]:
+    """All that is wished for; people by their whole names (`exactly`), where it is to be made."""
+    never, below, kind, filed, also, file = wished
+    who, action, place = first
+    wishes = []
+    if who is not None:
+        options = {"may": not never, "below": below, "kind": kind, "categories": filed}
+        wishes.append(_wish(site, who, action, place, exactly=exactly, **options))
+    wishes += [_wish(site, *_three(each), exactly=exactly) for each in also]
+    wishes += _from_file(site, file) if file is not None else []
+    if not wishes:
+        raise BadQuestion("Say what is wished for: WHO ACTION PLACE, --also or --from FILE.")
+    return wishes
 
 
 def _wish(
@@ -102,7 +128,7 @@ def _wish(
     exactly: bool = True,
     **options: object,
 ) -> Wish:
-    """A wish as it is written; what changes something takes whole names (`exactly`)."""
+    """A wish as it is written."""
     if action is None:
         raise BadQuestion("Say what is wished for: WHO ACTION PLACE.")
     found = whom(site, who)
@@ -142,6 +168,13 @@ def _from_file(site: Site, file: str) -> Iterator[Wish]:
                 kind=row.get("kind") or None,
                 categories=texts(row.get("filed")),
             )
+
+
+def _records(found: Suggestions) -> Iterator[dict[str, object]]:
+    """Every effect of every suggestion."""
+    for number, each in enumerate(found.options, 1):
+        for row in effect_rows(each.effects):
+            yield dict(zip(_KEYS, (number, each.commands, *row, each.refused), strict=True))
 
 
 def _told(unknown: set[str]) -> str:

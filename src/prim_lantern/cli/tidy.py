@@ -9,6 +9,7 @@ import click
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import opened, print_json, print_lines
+from prim_lantern.cli.listing import As, show_list
 from prim_lantern.insight.tidy import Tidied
 from prim_lantern.show.terminal import styled, wrapped
 
@@ -50,6 +51,13 @@ def tidy(make: bool, today_only: bool, how: How) -> int:
         return carry_out(how, build, before=lambda _: _counts(found), reasons=False)
     if how.as_json:
         print_json(found.to_dict())
+    elif how.to_csv is not None:
+        records = [
+            {"step": number, "says": each.says, "command": command}
+            for number, each in enumerate(found.steps, 1)
+            for command in each.commands
+        ]
+        show_list(As(False, how.to_csv, True), [], records, "", keys=("step", "says", "command"))
     else:
         print_lines(_lines(found))
     return 0

@@ -30,6 +30,10 @@ class Timeline:
         turns.update(_turns_of_items(data, content), _turns_of_people(data, people))
         self._turns: list[datetime] = sorted(turn for turn in turns if turn is not None)
 
+    def turns_after(self, at: datetime) -> list[datetime]:
+        """All later moments at which something changes by itself."""
+        return self._turns[self.stretch(at) :]
+
     def stretch(self, at: datetime) -> int:
         """The number of the stretch in which a moment lies."""
         return bisect_right(self._turns, at)

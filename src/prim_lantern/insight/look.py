@@ -12,7 +12,7 @@ from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.timeline import turns_of_words
+from prim_lantern.decide.timeline import Timeline, turns_of_words
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.newcomers import newcomers, with_newcomers
@@ -22,6 +22,7 @@ from prim_lantern.site.places import Place
 from prim_lantern.site.who import Who
 
 _MANY = 2_000_000  # questions that are asked one by one
+_TURNS = 300  # later moments that are looked at
 
 
 class Look:
@@ -52,11 +53,28 @@ class Look:
 
     @cached_property
     def _engines(self) -> list[Engine]:
-        """What decides now, and after each later turn."""
+        """What decides now, and after each later moment at which anything changes by itself: words,
+        memberships, items. None at all where these are too many."""
+        turns = Timeline(self.data).turns_after(self.at)
+        if len(turns) > _TURNS:
+            return []
         found = [self.engine]
-        for turn in self._turns:
+        for turn in turns:
             found.append(found[-1].after(self.data, turn))
         return found
+
+    @property
+    def looks_ahead(self) -> bool:
+        """Whether every later moment is looked at; not where these are too many."""
+        return bool(self._engines)
+
+    def stays_the_same(self, other: SiteData) -> bool:
+        """Whether everybody who is there may do the same with everything that is there by another
+        site of the same people and items, now and at every later moment. Where these are too many
+        to look at, it is not taken for granted."""
+        return self.looks_ahead and not any(
+            Effects(engine, engine.after(other, engine.at)) for engine in self._engines
+        )
 
     def changes_nothing(
         self, parts: Mapping[str, Any], whos: Iterable[Who], places: Iterable[Place]
@@ -86,7 +104,7 @@ class Look:
         touched = Touched(self.engine, self.engine.after(without, self.at), ()).actions
         if touched is not None and "file-under" not in touched:
             return False
-        for engine in self._engines:
+        for engine in self._engines or [self.engine]:
             again = engine.after(without, engine.at)
             pairs = list(self._to_file(engine, again))
             if len(pairs) * len(self.data.categories) > _MANY:

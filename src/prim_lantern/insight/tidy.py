@@ -7,7 +7,6 @@ from dataclasses import replace
 from itertools import combinations
 from typing import Any, Final, NamedTuple
 
-from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.groups import AddGroup, AddMembers
 from prim_lantern.change.operations.rights import Give
@@ -126,6 +125,7 @@ class _Work:
     def __init__(self, engine: Engine, *, today_only: bool) -> None:
         self.start = engine
         self.data = engine.data
+        self._look_at_start = Look(engine)
         self.steps: list[Step] = []
         self._today_only = today_only
 
@@ -176,18 +176,19 @@ class _Work:
 
     def _same(self, after: SiteData) -> bool:
         """Whether everything is decided as on the site that was there first."""
+        look = self._look_at_start
+        if not look.stays_the_same(after) or look.files_otherwise(after):
+            return False
         if self._today_only:
-            now = self.start.after(after, self.start.at)
-            return not Effects(self.start, now)
+            return True
         both = {
             part: getattr(after, part)
             for part in ("rules", "given", "roles", "places", "groups", "users")
             if getattr(after, part) is not getattr(self.start.data, part)
         }
-        look = Look(self.start)
         whos = [Who("group", name) for name in self.start.data.groups]
         places = list(dict.fromkeys((*_places(self.start.data), *_places(after))))
-        return look.changes_nothing(both, whos, places) and not look.files_otherwise(after)
+        return look.changes_nothing(both, whos, places)
 
 
 def _places(data: SiteData) -> Iterator[Place]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
-from typing import Any, Final, NamedTuple, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.readerships import ClearReadership
@@ -16,7 +16,6 @@ from prim_lantern.site.moments import Period
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.who import Who
 
-_GROUPS: Final = 30  # in each of which somebody new is pictured
 _T = TypeVar("_T")
 
 
@@ -35,18 +34,23 @@ class Useless(NamedTuple):
 def useless_words(look: Look) -> Iterator[Useless]:
     """The rules, given roles and readerships whose removal changes no answer: to nobody who is
     there, nor to anybody new in the groups that they name, at anything that is there or new in
-    their places, now or when words begin or end later. All-access, and what is over, are left."""
+    their places, now or when words begin or end later; nor, guards aside, to those who are there at
+    any later moment. All-access, and what is over, are left."""
     data = look.data
+    parts: Mapping[str, Any]
     for rule in data.rules:
         clauses = list(clauses_of_rule(data, rule))
-        if _nothing(look, {"rules": but(data.rules, rule)}, rule.period, clauses):
+        parts = {"rules": but(data.rules, rule)}
+        if _nothing(look, parts, rule.period, clauses):
             removal = remove_rule(data, rule)
-            yield Useless(words.rule(data, rule), rule.origin, removal, not rule.allow)
+            if not rule.allow or _ever(look, parts):
+                yield Useless(words.rule(data, rule), rule.origin, removal, not rule.allow)
     for given in data.given:
         clauses = list(clauses_of_given(data, given))
         if data.roles[given.role].all_access:
             continue
-        if _nothing(look, {"given": but(data.given, given)}, given.period, clauses):
+        parts = {"given": but(data.given, given)}
+        if _nothing(look, parts, given.period, clauses) and _ever(look, parts):
             named = words.given_name(data, given).rstrip(",")
             yield Useless(named, given.origin, take_back(given))
     for setting in data.places:
@@ -54,8 +58,9 @@ def useless_words(look: Look) -> Iterator[Useless]:
             continue
         bare = replace(setting, readership=None, readership_from_above=True)
         places = tuple(bare if each is setting else each for each in data.places)
-        groups = [Who("group", each) for each in list(data.groups)[:_GROUPS]]
-        if look.changes_nothing({"places": places}, groups, [setting.place]):
+        groups = [Who("group", each) for each in data.groups]
+        parts = {"places": places}
+        if look.changes_nothing(parts, groups, [setting.place]) and _ever(look, parts):
             called = data.readership(setting.readership).called
             text = f"The readership {called} {words.where(setting.place)}"
             yield Useless(text, setting.origin, ClearReadership(setting.place.name))
@@ -71,6 +76,11 @@ def _nothing(
     if not look.changes_nothing(parts, whos, places):
         return False
     return not look.files_otherwise(look.data.with_parts(**parts))
+
+
+def _ever(look: Look, parts: Mapping[str, Any]) -> bool:
+    """Whether a word changes nothing by going at any later moment either."""
+    return look.stays_the_same(look.data.with_parts(**parts))
 
 
 def but(some: tuple[_T, ...], one: _T) -> tuple[_T, ...]:

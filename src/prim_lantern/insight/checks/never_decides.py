@@ -1,8 +1,8 @@
 """A rule, a given role or a readership decides nothing: without it everything would be as it is.
 
-It was proved by taking it away: nobody gains or loses anything, now or when words begin or end
-later; neither would anybody new in the groups that it names, nor at anything new in its places. A
-deny that stops nobody may stand guard against what comes, and is only told.
+It was proved by taking it away: nobody gains or loses anything, now or at any later moment; neither
+would anybody new in the groups that it names, nor at anything new in its places. A deny that stops
+nobody may stand guard against what comes, and is only told.
 """
 
 from __future__ import annotations
@@ -30,6 +30,13 @@ def find(look: Look) -> Iterator[Finding]:
             f"the others (up to {_AT_MOST} are).",
         )
         return
+    if not look.looks_ahead:
+        yield Finding(
+            NAME,
+            NOTE,
+            "There are too many later moments at which something changes by itself to be sure of "
+            "any word that it decides nothing.",
+        )
     for each in useless_words(look):
         told, where = f"{each.says[:1].lower()}{each.says[1:]}.", written([each.origin])
         if each.guard:
