@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shlex
 import shutil
+from collections.abc import Iterator
 from pathlib import Path
 
 import prim_lantern as pl
@@ -29,6 +30,15 @@ def with_answers(document: Path, folder: Path) -> str:
     variables = {"PRIM_LANTERN_NOW": NOW, **dict(_EXPORT.findall(text))}
     sections = _SECTION.split(text) if document.stem == "cookbook" else [text]
     return "".join(_answered(section, folder, variables) for section in sections)
+
+
+def recipes(folder: Path) -> Iterator[tuple[str, Path]]:
+    """The name of each recipe of the cookbook, with the folder in which its commands were run."""
+    text = (ROOT / "docs" / "cookbook.md").read_text(encoding="utf-8")
+    variables = {"PRIM_LANTERN_NOW": NOW, **dict(_EXPORT.findall(text))}
+    for section in _SECTION.split(text):
+        _answered(section, folder, variables)
+        yield section.partition("\n")[0], folder
 
 
 def _answered(text: str, folder: Path, variables: dict[str, str]) -> str:

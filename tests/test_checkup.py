@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import documents
 import prim_lantern as pl
 from conftest import run
 from prim_lantern.decide.engine import Engine
@@ -48,6 +49,9 @@ CASES = [
     ("still-closed", (CLOSED + '[[places]]\nwhere = "/a"\nreadership = "crew"\n[[places]]\nwhere = "/a/b"\nreadership = "public"\n', CREW, BELOW),
      "mistake: The readership Public at /a/b and below opens nothing: the readership crew at /a",
      (CLOSED + '[[places]]\nwhere = "/a"\nreadership = "crew"\n[[places]]\nwhere = "/a/b"\nreadership = "public"\nreadership_from_above = false\n', CREW, BELOW)),
+    ("still-closed", ('[[places]]\nwhere = "/a"\nreadership = "signed-in"\n[[places]]\nwhere = "/a/b"\nreadership = "public"\n', "", BELOW),
+     "mistake: The readership Public at /a/b and below opens nothing: the readership Signed in at /a",
+     ('[[places]]\nwhere = "/a"\nreadership = "signed-in"\n[[places]]\nwhere = "/a/b"\nreadership = "signed-in"\n', "", BELOW)),
     ("closed-one-by-one", (CLOSED + "".join(f'[[places]]\nwhere = "/a/{x}"\nreadership = "crew"\n' for x in "bcd"), CREW, BELOW),
      "mistake: 3 places below /a have the readership crew each by itself", (CLOSED + '[[places]]\nwhere = "/a"\nreach = "only-below"\nreadership = "crew"\n', CREW, BELOW)),
     ("cannot-create", ('[kinds.post]\nmust_be_filed = true\n' + TOPIC + GROUPS + word("allow", "create", "group:crew", "/a", 'kinds = ["post"]'), CREW, SECTION),
@@ -58,6 +62,10 @@ CASES = [
     ("wider-than-page", (CLOSED + '[readerships.desk]\nreaders = ["group:desk"]\n', "cyd,Cyd,,active,desk,,", "/a,page,A,mo,,published,,crew,,,\n/a/p,panel,P,,,,,desk,,,"),
      "note: The part /a/p is for the readership desk, and 1 of the 1 in it may not read its page /a",
      (CLOSED, CREW, "/a,page,A,mo,,published,,,,,\n/a/p,panel,P,,,,,crew,,,")),
+    ("used-nowhere", (GROUPS, "", ""), "note: Nothing speaks of the group crew", (CLOSED + '[readerships.desk]\nreaders = ["group:desk"]\n' + "".join(
+        f'[[places]]\nwhere = "/{x}"\nreadership = "{n}"\n' for x, n in (("a", "crew"), ("b", "desk"))), "", BELOW + "\n/b,page,B,mo,,published,,,,,")),
+    ("used-nowhere", (CLOSED, "", ""), "note: The readership crew stands nowhere", (EDITOR + role("editor", "user:mo") + role("all", "user:mo"), "", "")),
+    ("used-nowhere", (EDITOR, "", ""), "note: The role editor is given to nobody", (EDITOR + role("editor", "user:mo") + role("all", "user:mo"), "", "")),
     ("named-but-gone", (word("allow", "edit", "user:cyd", "/a"), "cyd,Cyd,,byline,,,", SECTION), "mistake: Cyd is a byline without an account, and named by a rule at /a",
      (word("allow", "edit", "user:cyd", "/a"), "cyd,Cyd,,active,,,", SECTION)),
     ("looked-after-by-nobody", ('[groups.crew]\n[groups.desk]\nstewards = ["user:mo"]\n', CREW, ""), "note: 1 group has members put in by hand, and no steward: crew",
@@ -178,8 +186,17 @@ def test_what_new_writes_has_no_mistakes(tmp_path, starter):
         run("new", str(folder), "--name", "New", "--owner", "mo", *options, site=None).returncode
         == 0
     )
-    found = pl.open_site(folder).checkup()
-    assert [each.says for each in found if each.severity != "note"] == []
+    assert pl.open_site(folder).checkup() == []
+
+
+def test_the_recipes_of_the_cookbook_leave_no_mistakes(tmp_path, request):
+    if not request.config.getoption("--long"):
+        pytest.skip("takes some minutes: --long")
+    planted = {each.key for each in pl.open_demo().checkup(AT)}
+    for name, folder in documents.recipes(tmp_path / "recipe"):
+        found = pl.open_site(folder / "site").checkup(AT)
+        new = [each.says for each in found if each.severity != "note" and each.key not in planted]
+        assert new == [], name
 
 
 in_columns = sites().map(lambda site: replace(site, items=site.content, users=site.people))
@@ -282,3 +299,20 @@ def test_a_key_stays_while_the_same_is_found_and_numbers_change():
     assert one.key == one._replace(says="4 of 36 people see it").key
     assert one.key != one._replace(says="3 of 35 people hear it").key
     assert one.key != one._replace(name="b").key
+
+
+LATER = CLOSED.replace("[readerships.crew]", "[readerships.crew]\nno_exceptions = true") + (
+    '[[places]]\nwhere = "/a"\nreadership = "crew"\n' + word("allow", "edit", "group:desk", "/a")
+)
+
+
+def test_a_word_that_will_decide_for_somebody_later_is_not_useless(make_site):
+    """Nobody in just one of the two groups is let past; who will be in both is."""
+    now = make_site(LATER, "cyd,Cyd,,active,crew,,", SECTION)
+    assert [each.severity for each in now.checkup(AT, "never-decides")] == ["mistake"]
+    assert now.tidy(AT).after.rules == 0
+    later = make_site(LATER, "cyd,Cyd,,active,crew;desk@2028-01-01..,,", SECTION)
+    assert later.checkup(AT, "never-decides") == []
+    assert later.tidy(AT).steps == ()
+    assert later.tidy(AT, today_only=True).steps == ()
+    assert later.may("cyd", "edit", "/a", "2028-02-01")

@@ -31,6 +31,7 @@ from prim_lantern.insight.checks import (
     same_twice,
     stewards_gone,
     still_closed,
+    used_nowhere,
     waits_for_nobody,
     wider_than_page,
 )
@@ -58,6 +59,7 @@ _MODULES: Final = (
     still_closed,
     equally_near,
     never_decides,
+    used_nowhere,
     cannot_create,
     fits_nobody,
     hidden_targets,

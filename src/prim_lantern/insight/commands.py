@@ -42,6 +42,9 @@ _FORMS: Final[Mapping[str, _Form]] = {
     "change-group": _Form(
         "group change", ("name",), {"count_in": "--counts-in", "no_longer_in": "--not-in"}
     ),
+    "remove-role": _Form("role remove", ("name",)),
+    "remove-group": _Form("group remove", ("name",)),
+    "remove-readership": _Form("readership remove", ("name",)),
     "add-role": _Form("role add", ("name",), {"label": "--label"}),
     "change-role": _Form("role change", ("name",)),
     "add-user": _Form("user add", ("login",), {"name": "--name", "groups": "--group"}),

@@ -2,7 +2,7 @@
 
 It was proved by taking it away: nobody gains or loses anything, now or at any later moment; neither
 would anybody new in the groups that it names, nor at anything new in its places. A deny that stops
-nobody may stand guard against what comes, and is only told.
+nobody may stand guard against what comes, and is only told, once anybody but the owner is there.
 """
 
 from __future__ import annotations
@@ -39,8 +39,8 @@ def find(look: Look) -> Iterator[Finding]:
         )
     for each in useless_words(look):
         told, where = f"{each.says[:1].lower()}{each.says[1:]}.", written([each.origin])
-        if each.guard:
+        if each.guard and look.active:
             yield Finding(NAME, NOTE, f"Stops nobody so far: {told}", where)
-        else:
+        elif not each.guard:
             fix = look.tried(each.removal)
             yield Finding(NAME, MISTAKE, f"Decides nothing: {told}", where, fix=fix)

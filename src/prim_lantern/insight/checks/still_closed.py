@@ -54,7 +54,7 @@ def _taken_away(look: Look, setting: PlaceSetting) -> Iterator[SetReadership]:
 def _closed_above(look: Look, setting: PlaceSetting) -> tuple[Place, str] | None:
     """The nearest readership above a place, here and below, that lets in fewer."""
     data = look.data
-    wider = {"public"} if setting.readership == "signed-in" else {"public", "signed-in"}
+    wider = {"public"} if setting.readership == "public" else {"public", "signed-in"}
     for path in reversed(way_to(setting.place.name)[:-1]):
         upper = data.readerships_at.get(("path", path))
         if upper is None or upper.place.reach == "only-here":
