@@ -62,10 +62,10 @@ CASES = [
     ("wider-than-page", (CLOSED + '[readerships.desk]\nreaders = ["group:desk"]\n', "cyd,Cyd,,active,desk,,", "/a,page,A,mo,,published,,crew,,,\n/a/p,panel,P,,,,,desk,,,"),
      "note: The part /a/p is for the readership desk, and 1 of the 1 in it may not read its page /a",
      (CLOSED, CREW, "/a,page,A,mo,,published,,,,,\n/a/p,panel,P,,,,,crew,,,")),
-    ("used-nowhere", (GROUPS, "", ""), "note: Nothing speaks of the group crew", (CLOSED + '[readerships.desk]\nreaders = ["group:desk"]\n' + "".join(
+    ("used-nowhere", (GROUPS, CREW, ""), "note: Nothing speaks of the group crew", (CLOSED + '[readerships.desk]\nreaders = ["group:desk"]\n' + "".join(
         f'[[places]]\nwhere = "/{x}"\nreadership = "{n}"\n' for x, n in (("a", "crew"), ("b", "desk"))), "", BELOW + "\n/b,page,B,mo,,published,,,,,")),
-    ("used-nowhere", (CLOSED, "", ""), "note: The readership crew stands nowhere", (EDITOR + role("editor", "user:mo") + role("all", "user:mo"), "", "")),
-    ("used-nowhere", (EDITOR, "", ""), "note: The role editor is given to nobody", (EDITOR + role("editor", "user:mo") + role("all", "user:mo"), "", "")),
+    ("used-nowhere", (CLOSED, CREW, ""), "note: The readership crew stands nowhere", (EDITOR + role("editor", "user:mo") + role("all", "user:mo"), "", "")),
+    ("used-nowhere", (GROUPS + EDITOR, CREW, ""), "note: The role editor is given to nobody", (EDITOR + role("editor", "user:mo") + role("all", "user:mo"), "", "")),
     ("named-but-gone", (word("allow", "edit", "user:cyd", "/a"), "cyd,Cyd,,byline,,,", SECTION), "mistake: Cyd is a byline without an account, and named by a rule at /a",
      (word("allow", "edit", "user:cyd", "/a"), "cyd,Cyd,,active,,,", SECTION)),
     ("looked-after-by-nobody", ('[groups.crew]\n[groups.desk]\nstewards = ["user:mo"]\n', CREW, ""), "note: 1 group has members put in by hand, and no steward: crew",
