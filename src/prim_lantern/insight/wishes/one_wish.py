@@ -25,7 +25,7 @@ from prim_lantern.site.places import parent_of
 
 _PEOPLE: Final = 3  # of those a wish is about, asked before all are
 _ITEMS: Final = 12  # likewise
-_FEW_ITEMS: Final = 1_000  # all of which are asked about to tell how much is different
+FEW_ITEMS: Final = 1_000  # all of which are asked about to tell how much is different
 _SOME_ITEMS: Final = 150  # else
 
 
@@ -41,7 +41,6 @@ class OneWish:
         paths = paths_of(engine.data, wish) if wish.action not in NEED_MORE else []
         if wish.place.kind == "path" and not wish.below:
             paths = [wish.place.name]
-        self._paths = paths
         some = paths if len(paths) <= _ITEMS else paths[:: max(1, len(paths) // _ITEMS)]
         logins = [each for each in self._asked_about if each is not None]
         real = [each for each in logins if not each.startswith(STAND_IN)]
@@ -51,7 +50,7 @@ class OneWish:
         self._data = data.with_parts(users={**data.users, **pictured})
         self._questions = [
             each
-            for each in questions(data, wish, self._asked_about, engine)
+            for each in questions(data, wish, self._asked_about, engine.at)
             if each.who != data.owner and (each.path is None or self._stands(data, each.path))
         ]
         self._before = self._look(self._data)
@@ -114,7 +113,7 @@ class OneWish:
     def open_questions(self) -> Iterator[Question]:
         """The questions that have not the wished answer yet, of people who stand in the site."""
         data = self._engine.data
-        for asked in questions(data, self.wish, self._people, self._engine):
+        for asked in questions(data, self.wish, self._people, self._engine.at):
             pictured = asked.who is not None and asked.who.startswith(STAND_IN)
             counts = not pictured and asked.who != data.owner
             if counts and answer(self._engine, asked) != self.wish.may:
@@ -126,7 +125,7 @@ class OneWish:
         items, or on a big site about those nearby and some from all over it."""
         tree = self._engine.data.tree
         paths = list(tree)
-        if len(paths) > _FEW_ITEMS:
+        if len(paths) > FEW_ITEMS:
             where = self.wish.place
             near = tree.below(parent_of(where.name) or "/") if where.kind == "path" else ()
             spread = paths[:: len(paths) // _SOME_ITEMS]

@@ -21,11 +21,11 @@ from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.wishes.candidates import Candidate
-from prim_lantern.insight.wishes.one_wish import OneWish
+from prim_lantern.insight.wishes.one_wish import FEW_ITEMS, OneWish
 from prim_lantern.insight.wishes.wish import Wish, is_true
 from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
+from prim_lantern.site.rights import Promise
 
-_FEW_ITEMS: Final = 1_000
 _SHOWN_OF_MANY: Final = 3  # on bigger sites
 _MUCH: Final = 60  # effects, of those that are asked about on a big site
 _TOGETHER: Final = 30  # steps there of which pairs are tried, where none is enough alone
@@ -93,16 +93,12 @@ class _Tried:
     """A set of candidates, made on the site."""
 
     def __init__(
-        self, some: tuple[Candidate, ...], before: Engine, proposal: Proposal, small: OneWish
+        self, some: tuple[Candidate, ...], proposal: Proposal, effects: Effects, small: OneWish
     ) -> None:
         self.some = some
         self.proposal = proposal
-        pictured = tuple(each for each in before.data.given if is_pictured(each))
-        data = proposal.data
-        if pictured:
-            data = data.with_parts(given=(*data.given, *pictured))
-        self.after = before.after(data, before.at)
-        self.effects = Effects(before, self.after, proposal.renames)
+        self.effects = effects
+        self.after = effects.after
         self._small = small
         self.broken: list[str] | None = None
 
@@ -138,9 +134,9 @@ def suggest(engine: Engine, wishes: Sequence[Wish], by: str | None = None) -> Su
     `by` is the login of the one who would make it: of what they may not make, it is said whom to
     ask. The order does not depend on it.
     """
-    if all(is_true(engine, each) for each in wishes):
-        return Suggestions((), already=True)
     search = _Search(engine, wishes)
+    if search.has_come_true:
+        return Suggestions((), already=True)
     found = search.found()
     made = [search.suggestion(each, by) for each in found]
     return Suggestions(
@@ -157,17 +153,18 @@ class _Search:
 
     def __init__(self, engine: Engine, wishes: Sequence[Wish]) -> None:
         self._engine = engine
-        given = tuple(each for each in engine.data.given if not is_pictured(each))
-        same = len(given) == len(engine.data.given)
-        self._plain = engine.data if same else engine.data.with_parts(given=given)
-        self._wishes = [each for each in wishes if not is_true(engine, each)]
-        self._true = [each for each in wishes if each not in self._wishes]
+        self._pictured = tuple(each for each in engine.data.given if is_pictured(each))
+        given = tuple(each for each in engine.data.given if each not in self._pictured)
+        self._plain = engine.data.with_parts(given=given) if self._pictured else engine.data
+        true = [is_true(engine, each) for each in wishes]
+        self.has_come_true = all(true)
+        self._wishes = [each for each, so in zip(wishes, true, strict=True) if not so]
+        self._true = [each for each, so in zip(wishes, true, strict=True) if so]
         self._small = [OneWish(engine, each) for each in self._wishes]
         self._made = Made(engine.data.owner, engine.at)
-        self._few = len(engine.data.content) <= _FEW_ITEMS
+        self._few = len(engine.data.content) <= FEW_ITEMS
         self.singles = self.pairs = 0
         self.breaking: list[str] = []
-        self._broken = {check.promise for check in check_promises(engine) if not check.kept}
 
     def found(self) -> list[_Tried]:
         """The sets of candidates that are enough, the best first."""
@@ -248,7 +245,16 @@ class _Search:
                     proposal.do(operation)
         except PrimLanternError:
             return None
-        return _Tried(some, self._engine, proposal, small)
+        data = proposal.data
+        if self._pictured:
+            data = data.with_parts(given=(*data.given, *self._pictured))
+        after = self._engine.after(data, self._engine.at)
+        return _Tried(some, proposal, Effects(self._engine, after, proposal.renames), small)
+
+    @cached_property
+    def _kept(self) -> list[Promise]:
+        """The promises that are kept now."""
+        return [check.promise for check in check_promises(self._engine) if check.kept]
 
     # How good it is ------------------------------------------------------------------------
 
@@ -304,9 +310,7 @@ class _Search:
     def _keeps_promises(self, tried: _Tried) -> bool:
         """Whether no promise is broken by it that is kept now; what would be is noted."""
         if tried.broken is None:
-            promises = tried.proposal.data.promises
-            some = [each for each in promises if each not in self._broken]
-            checks = check_promises(tried.after, some)
+            checks = check_promises(tried.after, self._kept)
             tried.broken = [check.says for check in checks if not check.kept]
             self.breaking += [f"It would break the promise: {each}" for each in tried.broken[:1]]
         return not tried.broken

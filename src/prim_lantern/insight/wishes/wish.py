@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import datetime
 from typing import NamedTuple
 
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.question import Question
-from prim_lantern.decide.stand_ins import STAND_IN, login_of
+from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.errors import BadQuestion
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
@@ -107,20 +108,19 @@ def _place(data: SiteData, text: str) -> Place:
 def says(data: SiteData, wish: Wish) -> str:
     """What is wished, in words: "Sam Whitlock may edit /log/terns"."""
     who = words.who(data, wish.who)
-    verb = "may" if wish.may else "may not"
-    asked = next(questions(data, wish, [None]), None)
+    subject = f"{who[:1].upper()}{who[1:]} {'may' if wish.may else 'may not'}"
     if wish.action == "create":
         filed = f" filed under {words.listed(wish.categories)}" if wish.categories else ""
-        what = f"create {with_article(data.kind(wish.kind or '').called)}{filed} below"
-        return f"{who[:1].upper()}{who[1:]} {verb} {what} {wish.place.name}"
+        new = with_article(data.kind(wish.kind or "").called)
+        return f"{subject} create {new}{filed} below {wish.place.name}"
     if wish.action == "file-under":
-        return f"{who} {verb} file {wish.place.name} under {wish.categories[0]}"
-    single = asked is not None and asked.path is not None and not wish.below
-    at = wish.place.name if single else words.where(wish.place)
-    verb_words = words.doing(data, wish.action)
-    if not single and wish.action not in MANAGING_ACTIONS:
-        verb_words += " everything"
-    return f"{who[:1].upper()}{who[1:]} {verb} {verb_words.removesuffix(' at')} {at}"
+        return f"{subject} file {wish.place.name} under {wish.categories[0]}"
+    doing = words.doing(data, wish.action)
+    if wish.action in MANAGING_ACTIONS:
+        return f"{subject} {doing.removesuffix(' at')} {words.where(wish.place)}"
+    if not wish.below:
+        return f"{subject} {doing} {wish.place.name}"
+    return f"{subject} {doing} everything {words.where(wish.place)}"
 
 
 def people(engine: Engine, who: Who) -> list[str | None]:
@@ -141,12 +141,11 @@ def _active(engine: Engine) -> list[str]:
 
 
 def questions(
-    data: SiteData, wish: Wish, logins: list[str | None], engine: Engine | None = None
+    data: SiteData, wish: Wish, logins: list[str | None], at: datetime
 ) -> Iterator[Question]:
     """Every question that has to have the wished answer."""
-    at = engine.at if engine is not None else None
     for login in logins:
-        asked = Question(login, wish.action, at)  # type: ignore[arg-type]
+        asked = Question(login, wish.action, at)
         if wish.action in MANAGING_ACTIONS:
             yield asked._replace(place=wish.place)
         elif wish.action == "create":
@@ -191,10 +190,5 @@ def answer(engine: Engine, asked: Question) -> bool:
 def is_true(engine: Engine, wish: Wish) -> bool:
     """Whether a wish has come true: for everybody whom it is about, everywhere."""
     logins = [each for each in people(engine, wish.who) if each != engine.data.owner]
-    asked = questions(engine.data, wish, logins, engine)
+    asked = questions(engine.data, wish, logins, engine.at)
     return all(answer(engine, each) == wish.may for each in asked)
-
-
-def is_pictured(login: str | None) -> bool:
-    """Whether somebody is only pictured, or a guest."""
-    return login is None or login.startswith(STAND_IN)
