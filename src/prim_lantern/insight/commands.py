@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Iterator, Mapping
-from dataclasses import MISSING, fields
+from dataclasses import fields
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.operations.base import Operation
@@ -31,7 +31,6 @@ _WORD: Final = {
     **_TIMES,
     "id": "--id",
     "note": "--note",
-    "no_exceptions": "--no-exceptions",
 }
 _FORMS: Final[Mapping[str, _Form]] = {
     "add-members": _Form("group add-members", ("group", "logins*"), _TIMES),
@@ -57,7 +56,9 @@ _FORMS: Final[Mapping[str, _Form]] = {
     "give": _Form("give", ("role", "to"), {"within_any": "--within", **_TIMES}),
     "take-back": _Form("take-back", ("role", "to"), {"within_any": "--within"}),
     "allow": _Form("allow", ("to", "actions", "where"), _WORD),
-    "deny": _Form("deny", ("to", "actions", "where"), _WORD),
+    "deny": _Form(
+        "deny", ("to", "actions", "where"), {**_WORD, "no_exceptions": "--no-exceptions"}
+    ),
     "remove-rule": _Form("rule remove", ("rule",)),
     "stop-from-above": _Form("from-above", ("where",), {"off": "--let-in"}),
     "change-readership": _Form(
@@ -88,11 +89,14 @@ _FORMS: Final[Mapping[str, _Form]] = {
     "set-stewards": _Form("group stewards", ("group",), {"add": "--add", "drop": "--drop"}),
 }  # fmt: skip
 
+_ROWS: Final = {"add-role": "capabilities", "change-role": "add"}  # what a role can do, by rows
+
 
 def command_of(operation: Operation) -> str:
     """The command (what follows `prim-lantern`) that makes an operation.
 
-    Raises `KeyError` for an operation that nothing here proposes.
+    Raises `KeyError` for an operation that nothing here proposes, and where it says more than the
+    command is known to.
 
     >>> from prim_lantern.change.operations.groups import AddMembers
     >>> command_of(AddMembers("keepers", ("sam.whitlock",)))
@@ -108,10 +112,8 @@ def command_of(operation: Operation) -> str:
             found.append(shlex.quote(",".join(value)))
     if operation.do == "stop-from-above" and not getattr(operation, "off", False):
         found.append("--stop")
-    rows: dict[str, str] = {"add-role": "capabilities", "change-role": "add"}
-    if operation.do in rows:
-        for row in getattr(operation, rows[operation.do]):
-            found += _row(row)
+    for row in getattr(operation, _ROWS.get(operation.do, ""), ()):
+        found += _row(row)
     return " ".join([*found, *_options(operation, form)])
 
 
@@ -129,13 +131,12 @@ def _row(row: Capability) -> Iterator[str]:
 
 def _options(operation: Operation, form: _Form) -> Iterator[str]:
     written_down = {name.removesuffix("*") for name in form.arguments}
+    written_down.add(_ROWS.get(operation.do, ""))
     for each in fields(operation):
-        value, otherwise = getattr(operation, each.name), each.default
-        if each.name in written_down or (otherwise is not MISSING and value == otherwise):
+        value = getattr(operation, each.name)
+        if not value or value == each.default or each.name in written_down:
             continue
-        option = form.options.get(each.name)
-        if option is None:
-            continue
+        option = form.options[each.name]
         if value is True:
             yield option
         elif each.name in ("since", "until"):

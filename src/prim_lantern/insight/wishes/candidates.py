@@ -17,6 +17,7 @@ from prim_lantern.insight.wishes.wish import Wish
 from prim_lantern.site.actions import MANAGING_ACTIONS, brought_by
 from prim_lantern.site.content import ARCHIVED, DRAFT, IN_REVIEW, SCHEDULED
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import written
 from prim_lantern.site.people import SUSPENDED
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, category_and_above, way_to
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Rule
@@ -254,7 +255,8 @@ def _open_content(about: _About) -> Iterator[Candidate]:
     if state in (DRAFT, IN_REVIEW, ARCHIVED):
         yield Candidate((content.TakeStep(page, "publish"),), OTHER, one_way=False)
     elif state == SCHEDULED:
-        yield Candidate((content.ChangeItem(page, public_from="never"),), OTHER, one_way=False)
+        at_once = content.ChangeItem(page, public_from=written(about.engine.at))
+        yield Candidate((at_once,), OTHER, one_way=False)
     if about.login is not None and about.login not in data.items[page].authors:
         step = content.ChangeItem(page, add_authors=(about.login,))
         yield Candidate((step,), OTHER, one_way=False)
