@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+import re
+from collections.abc import Collection
 from typing import NamedTuple
 
 import numpy as np
@@ -10,6 +11,8 @@ from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
 from prim_lantern.site.data import SiteData
+
+_STEP = re.compile("/")
 
 
 class Spot(NamedTuple):
@@ -35,25 +38,19 @@ class Folding:
     def __init__(self, data: SiteData) -> None:
         tree = data.tree
         self._rows = np.fromiter(tree.rows, np.int64, len(tree))
-        self._order = list(tree)
         self._index = data.content.index
-        # where what is below each item ends, in tree order
-        ends = [len(self._order)] * len(self._order)
-        open_items: list[int] = []
-        for number, path in enumerate(self._order):
-            while open_items and not path.startswith(self._below(open_items[-1])):
-                ends[open_items.pop()] = number
-            open_items.append(number)
-        self._ends = ends
+        self._order = list(tree)
+        sections = _Sections(self._order)
+        self._sections = sections.paths
+        self._starts = np.array(sections.starts, np.int64)
+        self._ends = np.array(sections.ends, np.int64)
+        self._above = np.array(sections.above, np.int64)
+        self._section_of = np.array(sections.of_item, np.int64)
 
     @classmethod
     def of(cls, engine: Engine) -> Folding:
         """That of an engine's site, made once."""
         return engine.beside(_of_engine)
-
-    def _below(self, number: int) -> str:
-        path = self._order[number]
-        return "/" if path == "/" else f"{path}/"
 
     def of_paths(self, paths: Collection[str]) -> tuple[Spot, ...]:
         """Some paths as the fewest places, from broad to narrow."""
@@ -64,39 +61,52 @@ class Folding:
 
     def of_rows(self, flags: NDArray[np.bool_]) -> tuple[Spot, ...]:
         """The items of some rows of the content as the fewest places, from broad to narrow."""
-        before = np.concatenate([np.zeros(1, np.int64), np.cumsum(flags[self._rows])]).tolist()
-        return tuple(sorted(self._spots(before), key=lambda each: -each.items))
+        meant = flags[self._rows]
+        before = np.concatenate([np.zeros(1, np.int64), np.cumsum(meant)])
+        sizes = self._ends - self._starts
+        whole = (before[self._ends] - before[self._starts] == sizes) & (sizes > 1)
+        topmost = np.flatnonzero(whole & ~(whole[self._above] & (self._above >= 0)))
+        single = np.flatnonzero(meant & ~whole[self._section_of])
+        order = self._order
+        spots = [
+            Spot(self._sections[at], size, whole=True, first=order[start])
+            for at, size, start in zip(
+                topmost.tolist(),
+                sizes[topmost].tolist(),
+                self._starts[topmost].tolist(),
+                strict=True,
+            )
+        ]
+        spots.sort(key=lambda each: -each.items)
+        found = (order[number] for number in single.tolist())
+        return *spots, *(Spot(path, 1, whole=False, first=path) for path in found)
 
-    def _spots(self, before: list[int]) -> Iterator[Spot]:
-        order, waiting = self._order, [("/", 0, len(self._order))]
-        while waiting:
-            at, start, end = waiting.pop()
-            among = before[end] - before[start]
-            if not among:
-                continue
-            if among == end - start > 1:
-                where = "site" if at == "/" else at
-                yield Spot(where, among, whole=True, first=order[start])
-                continue
-            if order[start] == at:
-                if before[start + 1] > before[start]:
-                    yield Spot(at, 1, whole=False, first=at)
-                start += 1
-            waiting += reversed([*self._steps(at, start, end)])
 
-    def _steps(self, at: str, start: int, end: int) -> Iterator[tuple[str, int, int]]:
-        """The paths one step below, each with where it begins and ends."""
-        skip = 1 if at == "/" else len(at) + 1
-        while start < end:
-            path = self._order[start]
-            step = path.find("/", skip)
-            child = path if step < 0 else path[:step]
-            stop = self._ends[start]
-            inside = f"{child}/"
-            while stop < end and self._order[stop].startswith(inside):  # no page stands there
-                stop = self._ends[stop]
-            yield child, start, stop
-            start = stop
+class _Sections:
+    """The paths with something below them, in tree order: from which number in that order to which
+    each reaches, which stands above it (-1: none), and by item the nearest section that it is in.
+    Also where no page stands, and the section of everything."""
+
+    def __init__(self, order: list[str]) -> None:
+        self.paths, self.starts, self.ends, self.above = ["site"], [0], [len(order)], [-1]
+        self.of_item: list[int] = []
+        names, waiting = [""], [0]  # the path of each without a slash at the end; the open ones
+        for number, path in enumerate(order):
+            while not path.startswith(f"{names[waiting[-1]]}/"):
+                self.ends[waiting.pop()] = number
+            at, below = names[waiting[-1]], order[number + 1 : number + 2]
+            # every step of the way down to it, and itself where the next is below it
+            steps = [m.start() for m in _STEP.finditer(path, len(at) + 1)] if path != "/" else []
+            if below and path != "/" and below[0].startswith(f"{path}/"):
+                steps.append(len(path))
+            for step in steps:
+                names.append(path[:step])
+                self.paths.append(path[:step])
+                self.starts.append(number)
+                self.ends.append(len(order))
+                self.above.append(waiting[-1])
+                waiting.append(len(names) - 1)
+            self.of_item.append(waiting[-1])
 
 
 def _of_engine(engine: Engine) -> Folding:
