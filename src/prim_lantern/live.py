@@ -17,7 +17,7 @@ from prim_lantern.decide.question import Question
 from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.decide.views.looking import LookingAs
 from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed
-from prim_lantern.insights import Insights
+from prim_lantern.papers import Papers
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 
 @explains_its_arguments(but=("allows",))  # it is in a hurry, and asks `may` where it fails
-class Site(Insights):
+class Site(Papers):
     """A site that can be asked who may do what, and why.
 
     Everywhere `who` is a login (in any case) or None for a guest; `group:…` means somebody

@@ -91,11 +91,13 @@ def carry_out(
     after: Callable[[Site], None] | None = None,
     *,
     reasons: bool = True,
+    steps: bool = True,
 ) -> int:
     """Put a change together, show what it does, ask where it is worth it, and make it.
 
     `before` says more that belongs on top of the effects; `after` does what follows the making;
-    `reasons` are told where nothing changes for anybody, unless just that is meant.
+    `reasons` are told where nothing changes for anybody, unless just that is meant, and the `steps`
+    unless `before` tells them.
     """
     site = opened(how.where)
     change = site.change(maker(site, how.by), how.because)
@@ -108,7 +110,7 @@ def carry_out(
         told["effects"] = _for_programs(change, listing=how.listing)
     else:
         on_top = before(change) if before else ()
-        _show(change, on_top, listing=how.listing, reasons=reasons)
+        _show(change, on_top, listing=how.listing, reasons=reasons, steps=steps)
     if how.trying:
         if how.as_json:
             print_json({"made": False, **told})
@@ -144,9 +146,11 @@ def _for_programs(change: Change, *, listing: bool) -> dict[str, Any]:
     return told
 
 
-def _show(change: Change, on_top: Iterable[str], *, listing: bool, reasons: bool) -> None:
+def _show(
+    change: Change, on_top: Iterable[str], *, listing: bool, reasons: bool, steps: bool
+) -> None:
     """What a change does, and what is worth a second thought."""
-    for step in change.said:
+    for step in change.said if steps else ():
         print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
     print_lines(on_top)
     effects = change.effects()

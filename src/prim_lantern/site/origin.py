@@ -50,7 +50,8 @@ class Problem(NamedTuple):
         where = [str(self.origin)] if self.origin else []
         if self.column:
             where.append(self.column)
-        said = f"{shortened(self.value)} {self.expected}{did_you_mean(self.suggestions)}"
+        value = "it" if self.value is None else shortened(self.value)
+        said = f"{value} {self.expected}{did_you_mean(self.suggestions)}"
         return f"{', '.join(where)}: {said}" if where else said
 
     def to_dict(self) -> dict[str, object]:

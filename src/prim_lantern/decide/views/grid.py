@@ -42,7 +42,8 @@ class Grid(NamedTuple):
 
     A mark of an item speaks of the item itself, as `may` does; "below" says that it is a no there,
     and open further in, or for what could be added. Of a section without a page and of a category
-    it speaks of new items there. A person by name never has "own". `marks[row][who][action]` follow
+    it speaks of new items there, and of the site of new ones at the top. A person by name never has
+    "own". `marks[row][who][action]` follow
     the order of the three lists.
     """
 
@@ -189,6 +190,7 @@ def _samples(engine: Engine, where: str, action: str) -> list[Subject]:
     """New items of a section or a category, of the kinds that stand there already, by somebody
     else."""
     data, content = engine.data, engine.data.content
+    where = "/" if where == "site" else where
     if where.startswith("/"):
         below = (content.index.get(each) for each in data.tree.steps_below(where))
         there = {(where, content.value("kind", row)) for row in below if row is not None}

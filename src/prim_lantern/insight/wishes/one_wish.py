@@ -17,7 +17,7 @@ from prim_lantern.decide.stand_ins import STAND_IN, stand_in
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.cut_out import cut_out
 from prim_lantern.insight.wishes.candidates import Candidate, candidates
-from prim_lantern.insight.wishes.wish import Wish, answer, paths_of, people, questions
+from prim_lantern.insight.wishes.wish import Wish, answer, meant, paths_of, people, questions
 from prim_lantern.site.actions import NEED_MORE, brought_by
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, SUSPENDED
@@ -37,7 +37,8 @@ class OneWish:
         self._engine = engine
         self._made = Made(engine.data.owner, engine.at)
         self._people = people(engine, wish.who)
-        self._asked_about = self._people[:_PEOPLE]
+        self._meant = meant(engine, wish)
+        self._asked_about = self._meant[:_PEOPLE]
         paths = paths_of(engine.data, wish) if wish.action not in NEED_MORE else []
         if wish.place.kind == "path" and not wish.below:
             paths = [wish.place.name]
@@ -113,7 +114,7 @@ class OneWish:
     def open_questions(self) -> Iterator[Question]:
         """The questions that have not the wished answer yet, of people who stand in the site."""
         data = self._engine.data
-        for asked in questions(data, self.wish, self._people, self._engine.at):
+        for asked in questions(data, self.wish, self._meant, self._engine.at):
             pictured = asked.who is not None and asked.who.startswith(STAND_IN)
             counts = not pictured and asked.who != data.owner
             if counts and answer(self._engine, asked) != self.wish.may:

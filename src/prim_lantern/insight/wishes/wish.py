@@ -25,7 +25,8 @@ class Wish(NamedTuple):
     `place` is that of an item; of all below it as well with `below`, and always for a category, the
     site and a section without a page. For create it is the parent, and `kind` and `categories` are
     those of what would be new; file-under takes the one category; for the actions of managing it is
-    any place.
+    any place. `aside` are paths that are left aside with all below them. `in_general` says that it
+    is about whoever is in just the group, and not about everybody who is in it now.
     """
 
     who: Who
@@ -35,6 +36,8 @@ class Wish(NamedTuple):
     below: bool = False
     kind: str | None = None
     categories: tuple[str, ...] = ()
+    aside: tuple[str, ...] = ()
+    in_general: bool = False
 
     def to_dict(self) -> dict[str, object]:
         """The same for programs."""
@@ -46,6 +49,8 @@ class Wish(NamedTuple):
             "below": self.below,
             "kind": self.kind,
             "categories": list(self.categories),
+            "aside": list(self.aside),
+            "in_general": self.in_general,
         }
 
 
@@ -123,8 +128,17 @@ def says(data: SiteData, wish: Wish) -> str:
     return f"{subject} {doing} everything {words.where(wish.place)}"
 
 
+def meant(engine: Engine, wish: Wish) -> list[str | None]:
+    """Those for whom a wish has to come true."""
+    if not wish.in_general:
+        return people(engine, wish.who)
+    if wish.who == EVERYONE:
+        return [None, login_of(SIGNED_IN)]
+    return [None if wish.who == GUESTS else login_of(wish.who)]
+
+
 def people(engine: Engine, who: Who) -> list[str | None]:
-    """Whom a wish is about: somebody, or somebody pictured and everybody who is among them."""
+    """Somebody; or somebody pictured, and everybody who is among them."""
     if who == GUESTS:
         return [None]
     if who == EVERYONE:
@@ -159,6 +173,14 @@ def questions(
 
 def paths_of(data: SiteData, wish: Wish) -> list[str]:
     """The items at which it is wished for."""
+    found = _paths_at(data, wish)
+    if not wish.aside:
+        return found
+    below = tuple(f"{each.rstrip('/')}/" for each in wish.aside if each != "/")
+    return [each for each in found if each not in wish.aside and not each.startswith(below)]
+
+
+def _paths_at(data: SiteData, wish: Wish) -> list[str]:
     where = wish.place
     if where.kind == "site":
         return [*data.tree]
@@ -189,6 +211,6 @@ def answer(engine: Engine, asked: Question) -> bool:
 
 def is_true(engine: Engine, wish: Wish) -> bool:
     """Whether a wish has come true: for everybody whom it is about, everywhere."""
-    logins = [each for each in people(engine, wish.who) if each != engine.data.owner]
+    logins = [each for each in meant(engine, wish) if each != engine.data.owner]
     asked = questions(engine.data, wish, logins, engine.at)
     return all(answer(engine, each) == wish.may for each in asked)
