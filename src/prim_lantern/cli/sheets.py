@@ -80,7 +80,9 @@ def in_(file: str, how: How) -> int:
             change.do(each)
 
     if not found.steps:
-        raise NothingToChange(f"No cell of {file} says anything else than it did.")
+        raise NothingToChange(
+            f"Nothing would change: all that the cells of {file} say is so already."
+        )
     return carry_out(how, build, before=lambda _: _lines(found), steps=False)
 
 

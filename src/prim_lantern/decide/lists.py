@@ -5,6 +5,8 @@ Short lists are asked one by one: that is quick enough, and needs no arrays.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import accumulate
 from typing import TYPE_CHECKING, Final
 
 from prim_lantern.decide.engine import Engine
@@ -30,6 +32,19 @@ def paths_for(engine: Engine, login: str | None, action: str) -> list[str]:
     allowed = lists_of(engine).items_for(login, action)
     names = engine.data.content.names
     return [names[row] for row in tree.rows if allowed[row]]
+
+
+def pages_before(engine: Engine, login: str | None, action: str) -> Sequence[int]:
+    """By place in tree order, how many items before it somebody may do this to; parts aside. It
+    ends with how many there are in all."""
+    data = engine.data
+    if len(data.tree) <= _SHORT:
+        allowed = (
+            not data.is_part(path) and engine.allows(login, action, path) for path in data.tree
+        )
+        return [*accumulate(allowed, initial=0)]
+    lists = lists_of(engine)
+    return lists.pages_before(lists.items_for(login, action))
 
 
 def who_may(engine: Engine, action: str, path: str) -> list[str]:

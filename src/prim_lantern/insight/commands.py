@@ -15,7 +15,7 @@ from prim_lantern.site.rights import Capability
 class _Form(NamedTuple):
     """A command: its words, the fields that are written after it in order (those that end with
     `*` as several words, others that hold several joined with commas), and the options of others;
-    an option that ends with `=` and a text is a flag for that value."""
+    one that ends with a comma takes several joined, any other is said for each."""
 
     command: str
     arguments: tuple[str, ...]
@@ -39,14 +39,22 @@ _FORMS: Final[Mapping[str, _Form]] = {
         "group add", ("name",), {"label": "--label", "about": "--about", "counts_in": "--counts-in"}
     ),
     "change-group": _Form(
-        "group change", ("name",), {"count_in": "--counts-in", "no_longer_in": "--not-in"}
+        "group change",
+        ("name",),
+        {"label": "--label", "about": "--about", "count_in": "--counts-in",
+         "no_longer_in": "--not-in"},
     ),
     "remove-role": _Form("role remove", ("name",)),
     "remove-group": _Form("group remove", ("name",)),
     "remove-readership": _Form("readership remove", ("name",)),
-    "add-role": _Form("role add", ("name",), {"label": "--label"}),
-    "change-role": _Form("role change", ("name",)),
+    "add-role": _Form("role add", ("name",), {"label": "--label", "includes": "--on"}),
+    "change-role": _Form(
+        "role change",
+        ("name",),
+        {"label": "--label", "build_on": "--on", "no_longer_on": "--not-on", "drop": "--drop,"},
+    ),
     "add-user": _Form("user add", ("login",), {"name": "--name", "groups": "--group"}),
+    "change-user": _Form("user change", ("login",), {"name": "--name"}),
     "sign-up": _Form("user sign-up", ("login",), {"groups": "--group"}),
     "suspend": _Form("user suspend", ("login",)),
     "bring-back": _Form("user bring-back", ("login",)),
@@ -61,10 +69,16 @@ _FORMS: Final[Mapping[str, _Form]] = {
     ),
     "remove-rule": _Form("rule remove", ("rule",)),
     "stop-from-above": _Form("from-above", ("where",), {"off": "--let-in"}),
+    "add-readership": _Form(
+        "readership add",
+        ("name", "readers"),
+        {"label": "--label", "all_of": "--all-of", "but_not": "--but-not"},
+    ),
     "change-readership": _Form(
         "readership change",
         ("name",),
-        {"add": "--add", "drop": "--drop", "also_all_of": "--all-of", "also_but_not": "--but-not",
+        {"label": "--label", "add": "--add", "drop": "--drop", "also_all_of": "--all-of",
+         "also_but_not": "--but-not",
          "no_longer_all_of": "--not-all-of", "no_longer_but_not": "--but-again"},
     ),
     "set-readership": _Form(
@@ -134,13 +148,18 @@ def _options(operation: Operation, form: _Form) -> Iterator[str]:
     written_down.add(_ROWS.get(operation.do, ""))
     for each in fields(operation):
         value = getattr(operation, each.name)
-        if not value or value == each.default or each.name in written_down:
+        taken_away = value == "" and each.default is None
+        if not (value or taken_away) or value == each.default or each.name in written_down:
             continue
         option = form.options[each.name]
-        if value is True:
+        if taken_away:
+            yield f"{option} ''"
+        elif value is True:
             yield option
         elif each.name in ("since", "until"):
             yield f"{option} {written(moment(value))}"
+        elif option.endswith(","):
+            yield f"{option[:-1]} {shlex.quote(','.join(_texts(value)))}"
         else:
             yield from (f"{option} {shlex.quote(text)}" for text in _texts(value))
 

@@ -132,7 +132,7 @@ def _changed_rows(book: ReadBook, page: Page, engine: Engine) -> Iterator[Row]:
     made_columns = {column for name, _, column in book.made if name == page.name}
     for name, cells in book.pages.get(page.name, {}).items():
         new = name not in made_rows
-        before, after = {}, {}
+        before, after, unseen = {}, {}, set()
         for number, (column, cell) in enumerate(cells.items()):
             if number == 0:
                 continue
@@ -143,10 +143,11 @@ def _changed_rows(book: ReadBook, page: Page, engine: Engine) -> Iterator[Row]:
                 continue  # in a new row or column an empty cell says nothing
             else:
                 was = page.now(engine, name, column)
+                unseen.add(column)
             if cell.text != was:
                 before[column], after[column] = was, cell.text
         if after or (new and name):
-            yield Row(name, new, before, after, cells)
+            yield Row(name, new, before, after, cells, frozenset(unseen))
 
 
 def _meanwhile(book: ReadBook, page: Page, making: Making, rows: Iterable[Row]) -> Iterator[str]:

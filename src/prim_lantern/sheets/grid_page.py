@@ -10,17 +10,18 @@ from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.rights import Allow, Deny
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
+from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.decide.views.grid import BELOW, NO, OWN, SILENT_CELL, YES, grid_of
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.formats.workbook import Column, Sheet
-from prim_lantern.insight.wishes.suggest import suggest
+from prim_lantern.insight.wishes.suggest import Suggestion, suggest
 from prim_lantern.insight.wishes.wish import Wish, paths_of
 from prim_lantern.sheets.making import Making, Row, bare, inherited, names_in
 from prim_lantern.sheets.where_page import title_of
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded, nearest
 from prim_lantern.site.places import SITE, is_above, place
-from prim_lantern.site.who import EVERYONE, GUESTS, Who
+from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 from prim_lantern.site.who import who as read_who
 
 ACTIONS: Final = ("read", "edit", "publish")
@@ -28,14 +29,15 @@ _OWN: Final = " own"
 _SOME: Final = " some"
 _NOTHING: Final = "nothing"
 _CHOICES: Final = ("read", "read, edit own", "read, edit", "read, edit, publish", _NOTHING)
+_SOME_ITEMS: Final = 300  # that are asked about, of those elsewhere
 _ONLY_READING: Final = ("read", _NOTHING)
 _FEW: Final = ("where", "title")
 _WANTED: Final = {True: (YES,), False: (NO, SILENT_CELL, BELOW)}
 _ABOUT = (
     "What may they do at each place and below? read, edit, publish; own: only what they wrote; "
-    "some: not here, but further in. Nothing may be left empty.",
+    "some: not here, but further in; an empty cell: nothing. Whoever may edit or publish reads.",
     "In brackets: it comes from elsewhere; no word for them stands right here. A cell that you "
-    "change holds for the place and all below it, but for what has a row of its own.",
+    "change holds for the place and all below it, but for what has a row or a word of its own.",
 )
 
 
@@ -143,7 +145,10 @@ def _asked(making: Making, row: Row, column: str, every: set[str]) -> _Asked | N
             said = "says nothing here: write read, edit, publish, with “own” or without."
             making.problem(spot, each, said, tuple(nearest(each, known)))
             return None
-    gone = [each for each in before if each not in after]
+    unseen = column in row.unseen and after  # nobody takes away what they did not see
+    gone = [each for each in before if each not in after and not unseen]
+    if {"edit", "publish"} & set(after) and "read" in gone:
+        gone.remove("read")  # whoever may do more reads in any case
     new = [each for each in after if each not in before]
     for each in gone:
         if each.endswith(_SOME) and each.removesuffix(_SOME) not in after:
@@ -225,9 +230,14 @@ class _Asking:
         if paths_of(engine.data, wish):
             found = suggest(engine, [wish])
             in_the_way = found.in_the_way
-            for number, each in enumerate(found.options):
-                if self._enough(engine, each.operations, action, may=may):
-                    return each.operations, found.least and number == 0
+            enough = [
+                (self._elsewhere(engine, each), number, each.operations)
+                for number, each in enumerate(found.options)
+                if self._enough(engine, each.operations, action, may=may)
+            ]
+            if enough:  # a cell is about its place: what does less elsewhere goes before
+                _, number, operations = min(enough, key=lambda each: each[:2])
+                return operations, found.least and number == 0
         word = Allow if may else Deny  # where nothing is there to try it on: for what comes
         plain = word((action,), (str(asked.who),), asked.where)
         if self._enough(engine, (plain,), action, may=may):
@@ -236,6 +246,31 @@ class _Asking:
         said = f"cannot be made true: {self._says(action, may=may)}. In the way: {reasons}"
         making.problem(asked.spot, None, said)
         return None
+
+    def _elsewhere(self, engine: Engine, option: Suggestion) -> int:
+        """How much something does that is not at the place or below: to people who are there, and
+        to whoever will be among those whom the cell is about."""
+        where, login = self._asked.where, self._pictured
+        if where == "site":
+            return 0
+        after = option.effects.after
+        paths = [each for each in engine.data.tree if each != where and not is_above(where, each)]
+        some = paths[:: len(paths) // _SOME_ITEMS + 1]
+        real = sum(
+            each.gained + each.lost + abs(each.guests)
+            for each in option.effects.changed
+            if each.where != where and not is_above(where, each.where)
+        )
+        return real + sum(
+            engine.allows(login, action, path) != after.allows(login, action, path)
+            for path in some
+            for action in ACTIONS
+        )
+
+    @property
+    def _pictured(self) -> str | None:
+        who = self._asked.who
+        return None if who == GUESTS else login_of(SIGNED_IN if who == EVERYONE else who)
 
     def _enough(
         self, engine: Engine, operations: Sequence[Operation], action: str, *, may: bool

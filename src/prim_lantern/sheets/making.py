@@ -51,13 +51,15 @@ def _command(operation: Operation) -> str:
 
 class Row(NamedTuple):
     """A row that says something else than it did: `before` and `after` by column, of those that
-    differ; `cells` has all. `new` says that it was not there."""
+    differ; `cells` has all. `new` says that it was not there, `unseen` of which columns nobody saw
+    what they said."""
 
     name: str
     new: bool
     before: Mapping[str, str]
     after: Mapping[str, str]
     cells: Mapping[str, Cell]
+    unseen: frozenset[str] = frozenset()
 
     def spot(self, column: str | None = None) -> str:
         """Where a column of it is, or its first one."""

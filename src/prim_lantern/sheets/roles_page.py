@@ -61,24 +61,24 @@ class RolesPage:
         """New roles, and what roles can do."""
         for row in rows:
             name = folded(row.name)
-            role = making.data.roles.get(name)
             told = [each for each in row.after if each not in _FEW]
-            capabilities = {each: [*self._read(making, row, each)] for each in told}
-            added = tuple(cap for each in told for cap in capabilities[each])
+            new = _rows_of([cap for each in told for cap in self._read(making, row, each)])
+            role = making.data.roles.get(name)
             if role is None:
                 on = tuple(names_in(row.text("built on")))
-                new = AddRole(name, row.text("called"), includes=on, capabilities=added)
-                making.do(row.spot(), new)
-                continue
-            if role.all_access and told:
+                making.do(row.spot(), AddRole(name, row.text("called"), includes=on))
+            elif role.all_access and told:
                 said = "cannot be changed: this role has all access."
                 making.problem(row.spot(told[0]), row.after[told[0]] or None, said)
                 continue
-            self._change(making, row, role, told, added)
+            else:
+                self._change(making, row, role, told)
+            if new and name in making.data.roles:
+                steps = (ChangeRole(name, add=(each,)) for each in new)
+                making.do(row.spot(told[0]), *steps)
 
-    def _change(
-        self, making: Making, row: Row, role: Role, told: list[str], added: tuple[Capability, ...]
-    ) -> None:
+    def _change(self, making: Making, row: Row, role: Role, told: list[str]) -> None:
+        """What it is called, what it is built on, and what its own rows no longer say."""
         if "called" in row.after:
             making.do(row.spot("called"), ChangeRole(role.name, label=row.after["called"]))
         if "built on" in row.after:
@@ -87,16 +87,14 @@ class RolesPage:
             fewer = tuple(each for each in role.includes if each not in on)
             change = ChangeRole(role.name, build_on=more, no_longer_on=fewer)
             making.do(row.spot("built on"), change)
-        if not told:
-            return
         own = {action for cap in role.capabilities for action in (*cap.can, *cap.own)}
         drop = tuple(each for each in told if each in own)
-        stays = [each for each in told if not row.after[each] and each not in own]
-        for each in stays:
-            said = "comes from a role that this one is built on; it cannot be taken away here."
-            making.problem(row.spot(each), row.before[each], said)
-        if drop or added:
-            making.do(row.spot(told[0]), ChangeRole(role.name, add=added, drop=drop))
+        for each in told:
+            if not row.after[each] and each not in own:
+                said = "comes from a role that this one is built on; it cannot be taken away here."
+                making.problem(row.spot(each), row.before[each], said)
+        if drop:
+            making.do(row.spot(drop[0]), ChangeRole(role.name, drop=drop))
 
     def _read(self, making: Making, row: Row, action: str) -> Iterator[Capability]:
         """What a cell gives."""
@@ -121,6 +119,15 @@ class RolesPage:
                 return
             mine = folded(word) == "own"
             yield Capability(kinds, () if mine else (action,), (action,) if mine else ())
+
+
+def _rows_of(some: list[Capability]) -> list[Capability]:
+    """The same in a row for each set of kinds."""
+    found: dict[tuple[str, ...], Capability] = {}
+    for each in some:
+        row = found.get(each.kinds, Capability(each.kinds))
+        found[each.kinds] = row._replace(can=(*row.can, *each.can), own=(*row.own, *each.own))
+    return list(found.values())
 
 
 def _label(data: SiteData, action: str) -> str:

@@ -13,7 +13,7 @@ from prim_lantern.sheets.making import Making, Row, bare, inherited
 from prim_lantern.sheets.where_page import title_of
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
-from prim_lantern.site.places import place, way_to
+from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, place, way_to
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS
 
 _ABOUT = (
@@ -77,8 +77,8 @@ class ViewPage:
             if inherited(text) == _cell(data, row.name):
                 continue
             alone = text.endswith(_ALONE)
-            reach = standing.place.reach if standing is not None and row.name != "/" else None
-            reach = reach if where.kind == "path" else None
+            kept = standing is not None and standing.place.reach in (ONLY_HERE, ONLY_BELOW)
+            reach = standing.place.reach if standing and kept and row.name != "/" else None
             name = folded(text.removesuffix(_ALONE))
             making.do(spot, SetReadership(row.name, name, reach, alone))
 
@@ -100,6 +100,6 @@ def _cell(data: SiteData, where: str) -> str:
         return ""
     for above in reversed(way_to(where)[1:-1]):
         found = data.readerships_at.get(("path", above))
-        if found is not None and found.readership is not None and found.place.reach != "only-here":
+        if found is not None and found.readership is not None and found.place.reach != ONLY_HERE:
             return inherited(found.readership)
     return inherited(data.default_readership)

@@ -136,6 +136,22 @@ class Lists:
         names = engine.data.content.names
         return [*(person[1]), *(names[row] for row in engine.links)]
 
+    def pages_before(self, answers: Answers) -> list[int]:
+        """By place in tree order, how many items before it have a yes; parts aside."""
+        found = np.cumsum(answers[self._rows_of_pages[0]] & self._rows_of_pages[1])
+        before: list[int] = [0, *found.tolist()]
+        return before
+
+    @cached_property
+    def _rows_of_pages(self) -> tuple[Numbers, Answers]:
+        """The rows in tree order, and which of them are no parts."""
+        data = self.engine.data
+        parts = {kind.name for kind in data.all_kinds.values() if kind.part}
+        kinds = data.content.values_of("kind")
+        rows = np.fromiter(data.tree.rows, np.int64, self.size)
+        whole = np.fromiter((each not in parts for each in kinds), np.bool_, self.size)
+        return rows, whole[rows]
+
     # One item -------------------------------------------------------------------------
 
     def who_may(self, action: str, path: str) -> list[str]:

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Final, NamedTuple
 
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.lists import paths_for
+from prim_lantern.decide.lists import pages_before
 from prim_lantern.decide.stand_ins import STAND_IN, login_of
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import is_above, parent_of
+from prim_lantern.site.places import is_above, parent_of, way_to
 from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
 
 YES: Final = "yes"
@@ -72,15 +73,15 @@ def grid_of(
     engine: Engine, whos: Sequence[Who], rows: Sequence[str], actions: Sequence[str]
 ) -> Grid:
     """The grid of some people, groups and audiences by some places, for some actions."""
-    words = list(_words(engine.data))
+    words = _Words(engine.data)
+    columns = [[_Column(engine, who, each).marks(rows) for each in actions] for who in whos]
     return Grid(
-        rows=tuple(_row(engine.data, where, words) for where in rows),
+        rows=tuple(words.row(where) for where in rows),
         whos=tuple(map(str, whos)),
         called=tuple(_called(engine.data, who) for who in whos),
         actions=tuple(actions),
         marks=tuple(
-            tuple(tuple(_mark(engine, who, action, where) for action in actions) for who in whos)
-            for where in rows
+            tuple(tuple(marks[at] for marks in some) for some in columns) for at in range(len(rows))
         ),
     )
 
@@ -93,38 +94,74 @@ def _called(data: SiteData, who: Who) -> str:
     return data.users[who.name].called if who.kind == "user" else who.name
 
 
-def _words(data: SiteData) -> Iterator[str]:
-    """The name of the place of every word of the site, once for each."""
-    yield from (each.place.name for each in data.rules)
-    yield from (place.name for given in data.given for place in given.within_any)
-    yield from (name for _, name in data.readerships_at)
-    yield from data.rights_cut_at
+class _Words:
+    """Where the words of a site stand, each counted once."""
+
+    def __init__(self, data: SiteData) -> None:
+        self._data = data
+        names = [each.place.name for each in data.rules]
+        names += [place.name for given in data.given for place in given.within_any]
+        names += [name for _, name in data.readerships_at]
+        self._at = Counter([*names, *data.rights_cut_at])
+        self._below: Counter[str] = Counter()
+        for name, number in self._at.items():
+            if name.startswith("/"):
+                for above in {each for each in way_to(name) if is_above(each, name)}:
+                    self._below[above] += number
+
+    def row(self, where: str) -> Row:
+        """The line of a place."""
+        item = self._data.items.get(where)
+        title = self._data.categories.get(where, "") if item is None else item.title
+        return Row(where, title, self._at[where], self._below[where])
 
 
-def _row(data: SiteData, where: str, words: Sequence[str]) -> Row:
-    item = data.items.get(where)
-    title = data.categories.get(where, "") if item is None else item.title
-    below = sum(is_above(where, each) for each in words) if where.startswith("/") else 0
-    return Row(where, title, sum(each == where for each in words), below)
+class _Column:
+    """The marks of one who for one action."""
 
+    def __init__(self, engine: Engine, who: Who, action: str) -> None:
+        self._engine = engine
+        self._who = who
+        self._action = action
+        self._open: dict[str | None, Sequence[int]] = {}
 
-def _mark(engine: Engine, who: Who, action: str, where: str) -> str:
-    if who == EVERYONE:  # a guest, and somebody signed in: the lesser of the two
-        marks = {_mark_of(engine, each, action, where) for each in (None, login_of(SIGNED_IN))}
-        return next(mark for mark in (NO, SILENT_CELL, BELOW, OWN, YES) if mark in marks)
-    mark = _mark_of(engine, login_of(who), action, where)
-    return YES if mark == OWN and who.kind == "user" else mark
+    def marks(self, rows: Sequence[str]) -> list[str]:
+        """The mark of each place."""
+        return [self._mark(where) for where in rows]
 
+    def _mark(self, where: str) -> str:
+        if self._who == EVERYONE:  # a guest, and somebody signed in: the lesser of the two
+            marks = {self._mark_of(each, where) for each in (None, login_of(SIGNED_IN))}
+            return next(mark for mark in (NO, SILENT_CELL, BELOW, OWN, YES) if mark in marks)
+        mark = self._mark_of(login_of(self._who), where)
+        return YES if mark == OWN and self._who.kind == "user" else mark
 
-def _mark_of(engine: Engine, login: str | None, action: str, where: str) -> str:
-    if action == "create":
-        return _creating_mark(engine, login, where)
-    if where not in engine.data.items:
-        return _mark_of_some(engine, login, action, where, _samples(engine, where, action))
-    mark = _mark_of_some(engine, login, action, where, [engine.subject(where)])
-    if mark in (NO, SILENT_CELL) and _open_further_in(engine, login, action, where):
-        return BELOW
-    return mark
+    def _mark_of(self, login: str | None, where: str) -> str:
+        engine, action = self._engine, self._action
+        if action == "create":
+            return _creating_mark(engine, login, where)
+        if where not in engine.data.items:
+            return _mark_of_some(engine, login, action, where, _samples_at(engine, where, action))
+        mark = _mark_of_some(engine, login, action, where, [engine.subject(where)])
+        if mark in (NO, SILENT_CELL) and self._open_further_in(login, where):
+            return BELOW
+        return mark
+
+    def _open_further_in(self, login: str | None, where: str) -> bool:
+        """Whether somebody may do it to something below an item, or to what could be added in it,
+        where they may not do it to the item itself."""
+        engine, action = self._engine, self._action
+        if where != "/":
+            if login not in self._open:
+                self._open[login] = pages_before(engine, login, action)
+            start, end = engine.data.tree.within(where)
+            if self._open[login][end] > self._open[login][start]:
+                return True
+        if action == "read":
+            return False
+        new = _samples_at(engine, where, action)
+        mark = _mark_of_some(engine, login, action, "", new) if new else SILENT_CELL
+        return mark in (YES, OWN)
 
 
 def _mark_of_some(
@@ -140,25 +177,10 @@ def _mark_of_some(
     return SILENT_CELL if _silent(engine, login, action, where, samples[0]) else NO
 
 
-def _open_further_in(engine: Engine, login: str | None, action: str, where: str) -> bool:
-    """Whether somebody may do to something below an item, or to what could be added in it, what
-    they may not do to the item itself."""
-    if where != "/" and any(
-        is_above(where, path) and not engine.data.is_part(path)
-        for path in paths_for(engine, login, action)
-    ):
-        return True
-    if action == "read":
-        return False
-    new = _samples(engine, where, action)
-    mark = _mark_of_some(engine, login, action, "", new) if new else SILENT_CELL
-    return mark in (YES, OWN)
-
-
 def _creating_mark(engine: Engine, login: str | None, where: str) -> str:
     if where.startswith("/"):
         return YES if any(True for _ in offers_below(engine, login, where)) else SILENT_CELL
-    parents = {each.way[-2] for each in _samples(engine, where, "create")}
+    parents = {each.way[-2] for each in _samples_at(engine, where, "create")}
     offered = (offer for parent in parents for offer in offers_below(engine, login, parent))
     return YES if any(where in offer.categories for offer in offered) else SILENT_CELL
 
@@ -186,14 +208,34 @@ def _silent(engine: Engine, login: str | None, action: str, where: str, about: S
     return engine.silent(login, action, about)
 
 
+class _Samples:
+    """New items of sections and categories, kept for an engine."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._known: dict[tuple[str, bool], list[Subject]] = {}
+
+    def at(self, where: str, action: str) -> list[Subject]:
+        """Those of one place."""
+        key = where, action == "read"
+        if key not in self._known:
+            self._known[key] = _samples(self._engine, where, action)
+        return self._known[key]
+
+
+def _samples_at(engine: Engine, where: str, action: str) -> list[Subject]:
+    """New items of a section, a category or the top of the site."""
+    return engine.beside(_Samples).at(where, action)
+
+
 def _samples(engine: Engine, where: str, action: str) -> list[Subject]:
     """New items of a section or a category, of the kinds that stand there already, by somebody
     else."""
     data, content = engine.data, engine.data.content
-    where = "/" if where == "site" else where
-    if where.startswith("/"):
-        below = (content.index.get(each) for each in data.tree.steps_below(where))
-        there = {(where, content.value("kind", row)) for row in below if row is not None}
+    if where.startswith("/") or where == "site":
+        at = "/" if where == "site" else where
+        below = (content.index.get(each) for each in data.tree.steps_below(at))
+        there = {(at, content.value("kind", row)) for row in below if row is not None}
         categories: tuple[str, ...] = ()
     else:
         kinds_of, filed = content.values_of("kind"), content.values_of("categories")

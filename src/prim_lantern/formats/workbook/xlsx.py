@@ -174,7 +174,7 @@ def read_xlsx(where: Path) -> ReadBook:
         columns = known.setdefault(sheet, [])
         if not row_name and column:
             columns.append(column)
-    for page in book.worksheets:
+    for page in book.worksheets if known else ():
         if page.title in _HIDDEN:
             continue
         name = reading.page_called(page.title, known)
@@ -202,7 +202,8 @@ def _no_book(where: Path, said: str) -> Problem:
 def _read_page(reading: Reading, name: str, columns: Sequence[str], page: Worksheet) -> None:
     rows = list(page.iter_rows())
     named = [len({folded(_text(each)) for each in row} & set(columns)) for row in rows[:_TOP]]
-    top = named.index(max(named, default=0)) if any(named) else None
+    best = [number for number, fitting in enumerate(named) if fitting == max(named)]
+    top = best[-1] if any(named) else None  # what they are called stands above, and may be the same
     if top is None or folded(_text(rows[top][0])) != columns[0]:
         said = f"has no row of names any more: the one that begins with “{columns[0]}”."
         reading.problem(page.title, name, said)
