@@ -1,4 +1,4 @@
-"""What a site is on paper: sheets to plan with."""
+"""What a site is on paper and for other systems: sheets to plan with, tables, sitemaps, feeds."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
+from prim_lantern.errors import BadQuestion
 from prim_lantern.insights import Insights
 from prim_lantern.state import Moment
 
@@ -66,3 +67,68 @@ class Papers(Insights):
         state, moment = self._state, self.moment(None)
         made = Made(state.data.login(by), moment)
         return read_sheets(state.engine(moment), Path(file), made, progress)
+
+    def export(self, what: str, form: str = "csv", at: Moment = None) -> str:
+        """Content or people as text for other systems: "content" or "people", each as "csv" or
+        "json" with the columns of the site folder; people as "scim" as well (RFC 7643).
+
+        Raises `BadQuestion` for anything else.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().export("content").splitlines()[0]
+        'path,kind,title,authors,changed_by,state,categories,readership,public_from,public_until,\
+links_to'
+        """
+        from prim_lantern.formats.outgoing import scim, tables
+
+        state = self._state
+        if what not in ("content", "people") or form not in ("csv", "json", "scim"):
+            raise BadQuestion("There are 'content' and 'people', as 'csv' and as 'json'.")
+        if form == "scim":
+            if what != "people":
+                raise BadQuestion("SCIM is for people: content goes out as 'csv' or 'json'.")
+            return scim.as_scim(state.engine(self.moment(at)))
+        return (tables.as_csv if form == "csv" else tables.as_json)(
+            state.data, what, self.moment(at)
+        )
+
+    def sitemaps(self, base: str, name: str = "sitemap.xml", at: Moment = None) -> dict[str, str]:
+        """What guests may read as sitemaps (sitemaps.org), by the name of each file: one, or an
+        index and what it lists. `base` is the address of the site.
+
+        >>> import prim_lantern as pl
+        >>> maps = pl.open_demo().sitemaps("https://trust.example", at="2027-05-10")
+        >>> "https://trust.example/visit/prices" in maps["sitemap.xml"]
+        True
+        """
+        from prim_lantern.formats.outgoing.addresses import base_of
+        from prim_lantern.formats.outgoing.sitemap import as_sitemaps
+
+        return as_sitemaps(self._state.engine(self.moment(at)), base_of(base), name)
+
+    def feed(self, who: str | None, base: str, at: Moment = None, most: int = 50) -> str:
+        """An Atom feed (RFC 4287) of the newest items that somebody may read: a login, `group:…`,
+        `role:…`, "signed-in", or None for a guest. `base` is the address of the site.
+
+        >>> import prim_lantern as pl
+        >>> feed = pl.open_demo().feed(None, "https://trust.example", "2027-05-10")
+        >>> feed.count("<entry>")
+        50
+        """
+        from prim_lantern.decide.stand_ins import login_of
+        from prim_lantern.formats.outgoing.addresses import base_of
+        from prim_lantern.formats.outgoing.atom import as_atom
+
+        state = self._state
+        found = state.who(who) if who is not None else None
+        engine = state.engine(self.moment(at))
+        engine = state.picturing(engine, [found]) if found is not None else engine
+        login = login_of(found) if found is not None else None
+        changed = {
+            piece.name: record.at
+            for record in self.store.records()
+            for patch in record.patches
+            for piece in patch.pieces
+            if piece.part == "items"
+        }
+        return as_atom(engine, login, base_of(base), changed, most)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import click
 
@@ -24,8 +25,10 @@ from prim_lantern.formats.incoming.columns import (
     mapped_from,
 )
 from prim_lantern.formats.incoming.content import Incoming, Reading, content_rows
+from prim_lantern.formats.incoming.files import read_incoming
+from prim_lantern.formats.incoming.gone import Gone, dropping, items_gone, people_gone
 from prim_lantern.formats.incoming.people import LOGIN_FROM, people_rows
-from prim_lantern.formats.incoming.table import IncomingTable, read_table
+from prim_lantern.formats.incoming.table import IncomingTable
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.content import STATES
 from prim_lantern.site.data import SiteData
@@ -36,8 +39,12 @@ _KEPT = "imports.json"
 
 @click.group("import", short_help="People and pages from another system's files.")
 def import_() -> None:
-    """People and content from the files of another system: CSV with any columns, separated by
-    commas, semicolons or tabs. Run again, it updates."""
+    """People and content from the files of another system. Run again, it updates, and tells what
+    is new, changed and gone.
+
+    Content: CSV, JSON, sitemaps, Atom, RSS. People: CSV, JSON, SCIM, LDIF, vCards. Any of them may
+    be packed with gzip. Nothing is fetched.
+    """
 
 
 def _reading(command: _Command) -> Any:
@@ -59,6 +66,14 @@ def _reading(command: _Command) -> Any:
             "--map", "columns", multiple=True, metavar="THEIRS=OURS",
             help="What a column holds: 'URL=path'; '-' leaves it out.",
         ),
+        click.option(
+            "--source", metavar="NAME",
+            help="What it comes from; else the name of the file.",
+        ),
+        click.option(
+            "--drop-gone", is_flag=True,
+            help="Take away what an earlier file brought and this one has not.",
+        ),
         click.argument("file"),
     ):  # fmt: skip
         command = decorate(command)
@@ -78,6 +93,8 @@ def content(
     day_first: bool | None,
     state: str,
     kind: str | None,
+    source: str | None,
+    drop_gone: bool,
     how: How,
 ) -> int:
     """Add and change pages, posts and other items from FILE ('-': the input).
@@ -95,9 +112,7 @@ def content(
         return content_rows(table, data, asked)
 
     said = mapped_from(columns, values)
-    return _bring_in(
-        "content", file, said, rows, lambda change, found: change.import_items(found), how
-    )
+    return _bring_in(_From("content", file, source, drop_gone), said, rows, how)
 
 
 @import_.command()
@@ -111,6 +126,8 @@ def people(
     values: Sequence[str],
     day_first: bool | None,
     login_from: str | None,
+    source: str | None,
+    drop_gone: bool,
     how: How,
 ) -> int:
     """Add and change people from FILE ('-': the input).
@@ -127,9 +144,7 @@ def people(
         return people_rows(table, data, Reading(mapped, day_first), login_from)
 
     said = mapped_from(columns, values)
-    return _bring_in(
-        "people", file, said, rows, lambda change, found: change.import_people(found), how
-    )
+    return _bring_in(_From("people", file, source, drop_gone), said, rows, how)
 
 
 def rows_of_people(file: str, data: SiteData) -> Sequence[Mapping[str, Any]]:
@@ -139,31 +154,60 @@ def rows_of_people(file: str, data: SiteData) -> Sequence[Mapping[str, Any]]:
 
 def _table(file: str) -> IncomingTable:
     if file == "-":
-        return read_table(sys.stdin.buffer.read(), "the input")
-    return read_table(Path(file).read_bytes(), file)
+        return read_incoming(sys.stdin.buffer.read(), "the input")
+    return read_incoming(Path(file).read_bytes(), file, Path(file).parent)
+
+
+class _From(NamedTuple):
+    """What comes in, and from where."""
+
+    what: str
+    file: str
+    named: str | None
+    drop_gone: bool
+
+    @property
+    def source(self) -> str:
+        """What it comes from, as the history keeps it."""
+        if self.named is not None:
+            return self.named
+        return "" if self.file == "-" else Path(self.file).name.removesuffix(".gz")
 
 
 def _bring_in(
-    what: str,
-    file: str,
+    coming: _From,
     said: Mapped,
     rows: Callable[[IncomingTable, SiteData, Mapped], Incoming],
-    add: Callable[[Change, Any], object],
     how: How,
 ) -> int:
-    table = _table(file)
+    what, source = coming.what, coming.source
+    table = _table(coming.file)
     check_said(table.header, said)
     keep = _beside(how.where)
-    data = opened(how.where).data
+    site = opened(how.where)
     known = kept_at(keep, what).and_also(said)
-    said = said.and_also(_asked(what, table, data, known))
+    said = said.and_also(_asked(what, table, site.data, known))
     mapped = known.and_also(said)
-    found = rows(table, data, mapped)
+    found = rows(table, site.data, mapped)
+    find = items_gone if what == "content" else people_gone
+    gone = find(site.store.records(), source, found, site.data) if source else Gone()
     if not how.as_json:
-        for note in found.notes:
+        for note in (*found.notes, *gone.notes(dropped=coming.drop_gone)):
             print_lines(wrapped(note, "", "  "))
+
+    def build(change: Change) -> None:
+        with suppress(NothingToChange):
+            if what == "content":
+                change.import_items(found.rows, source)
+            else:
+                change.import_people(found.rows, source)
+        for each in dropping(what, gone) if coming.drop_gone else ():
+            change.do(each)
+        if not change.said:
+            raise NothingToChange("All of it is so already; nothing would change.")
+
     try:
-        code = carry_out(how, lambda change: add(change, found.rows))
+        code = carry_out(how, build)
     except NothingToChange:
         click.echo("All of it is so already; nothing was changed.")
         return 0

@@ -45,6 +45,7 @@ _COMMANDS = {
     "action": "kinds",
     "import": "incoming",
     "sheet": "sheets",
+    "export": "export",
     "promise": "promises",
     "history": "history",
     "undo": "history",
@@ -85,6 +86,7 @@ _SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         "Looking after",
         (
             ("history, undo", "What was changed, by whom and why; taking it back."),
+            ("export", "Content and people for other systems; sitemap and feed."),
             ("new, folder", "A site to start from; text files and databases."),
             ("demo, completion", "A walk through it all; help for your shell."),
         ),

@@ -11,11 +11,11 @@ from rich import box
 from rich.table import Table
 from rich.text import Text
 
+from prim_lantern.formats.formulas import harmless
 from prim_lantern.show.terminal import width
 
 Record = Mapping[str, Any]
 PAGE: Final = 50  # rows of a table that are shown without being asked for more
-_FORMULA: Final = ("=", "+", "-", "@", "\t", "\r")
 
 
 class Column(NamedTuple):
@@ -55,7 +55,7 @@ def csv_text(keys: Sequence[str], records: Iterable[Record]) -> str:
 
 def _safe(value: object) -> str:
     text = cell_text(value)
-    return f"'{text}" if isinstance(value, str) and text.startswith(_FORMULA) else text
+    return harmless(text) if isinstance(value, str) else text
 
 
 def records_table(columns: Sequence[Column], records: Sequence[Record]) -> Table:

@@ -64,11 +64,13 @@ class AddItem(Operation):
 @dataclass(frozen=True)
 class ImportItems(Operation):
     """Add and change many items at once, as rows of the content table: a path that is there is
-    changed in the columns the row has, any other is added. Texts as in content.csv."""
+    changed in the columns the row has, any other is added. Texts as in content.csv. `source` is
+    what they come from, so that it is known later what is there no longer."""
 
     do: ClassVar[str] = "import-items"
     brings_in: ClassVar[bool] = True
     rows: tuple[Mapping[str, Any], ...]
+    source: str = ""
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         if not self.rows:

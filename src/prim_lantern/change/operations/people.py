@@ -55,10 +55,12 @@ class AddUser(Operation):
 @dataclass(frozen=True)
 class ImportPeople(Operation):
     """Add and change many people at once. Of whoever is there, only what the row says changes;
-    groups are joined, never left. Anybody else is added, active unless the row says otherwise."""
+    groups are joined, never left. Anybody else is added, active unless the row says otherwise.
+    `source` is what they come from, so that it is known later who is there no longer."""
 
     do: ClassVar[str] = "import-people"
     rows: PeopleRows
+    source: str = ""
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         if not self.rows:
@@ -72,7 +74,7 @@ class ImportPeople(Operation):
             if names.folded(login) in put:
                 raise BadChange(f"{login} is in two rows; keep one.")
             user = data.users.get(login) or _new_user(login, row, made)
-            put[names.folded(login)] = _as_row_says(data, user, row)
+            put[names.folded(login)] = as_row_says(data, user, row)
         return with_users(_with_attributes(data, attributes), list(put.values()))
 
     def said(self) -> str:
@@ -85,7 +87,8 @@ def _new_user(login: str, row: Mapping[str, Any], made: Made) -> User:
     return User(login, status=status, joined=day_of(made.at) if status == ACTIVE else None)
 
 
-def _as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
+def as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
+    """A user as a row of people makes them."""
     user = in_groups(data, user, row.get("groups", ()))
     user = with_values(user, row.get("name"), row.get("email"), row.get("attributes", {}))
     said: dict[str, Any] = {}
@@ -308,10 +311,11 @@ def with_new(
 
 
 def in_groups(data: SiteData, user: User, groups: Texts) -> User:
-    """Somebody, listed by hand in some groups more."""
+    """Somebody, listed by hand in some groups more; those that list them already have them."""
     have = {each.group for each in user.memberships}
-    wanted = [named(data, "groups", name).name for name in groups]
-    new = tuple(Membership(name) for name in dict.fromkeys(wanted) if name not in have)
+    wanted = dict.fromkeys(named(data, "groups", name).name for name in groups)
+    listed = {name for name in wanted if user.login in data.groups[name].members}
+    new = tuple(Membership(name) for name in wanted if name not in have | listed)
     return replace(user, memberships=(*user.memberships, *new))
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from typing import Any, Final, NamedTuple
 
@@ -12,7 +12,7 @@ from prim_lantern.formats.incoming.cells import Named, entries, path_of, people_
 from prim_lantern.formats.incoming.columns import Mapped, columns_of
 from prim_lantern.formats.incoming.mistakes import Mistakes
 from prim_lantern.formats.incoming.table import IncomingTable
-from prim_lantern.site.content import DRAFT, STATES
+from prim_lantern.site.content import DRAFT, PUBLISHED, STATES
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded, nearest
 from prim_lantern.site.names import path as proper_path
@@ -52,7 +52,7 @@ def content_rows(table: IncomingTable, data: SiteData, how: Reading = AS_IT_IS) 
     columns = columns_of(table.header, CONTENT_COLUMNS, None, how.mapped)
     if "path" not in columns.values():
         raise BadQuestion(no_column("path", "URL", table, lambda cell: "/" in cell))
-    mistakes = Mistakes(table.file)
+    mistakes = Mistakes(table.file, table.counted)
     reader = _Cells(data, how, mistakes)
     rows, seen, addresses = [], dict[str, int](), 0
     kind_at = next((n for n, name in enumerate(table.header) if columns.get(name) == "kind"), None)
@@ -66,7 +66,9 @@ def content_rows(table: IncomingTable, data: SiteData, how: Reading = AS_IT_IS) 
                 addresses += ours == "path" and "://" in cell
         path = values["path"]
         if path in seen:
-            mistakes.note(line, "path", path, f"is in line {seen[path]} already; keep one.")
+            mistakes.note(
+                line, "path", path, f"is in {table.counted} {seen[path]} already; keep one."
+            )
             continue
         seen[path] = line
         if path not in data.items:
@@ -76,16 +78,47 @@ def content_rows(table: IncomingTable, data: SiteData, how: Reading = AS_IT_IS) 
             if values["kind"] is None and not said_kind:
                 said = "is new and needs a kind: map a column to it, or say --kind page."
                 mistakes.note(line, "kind", "", said)
+            if values["kind"] and data.all_kinds[values["kind"]].part:
+                values["state"] = PUBLISHED  # a part has that of its page
         else:
-            values = {name: each for name, each in values.items() if name != "kind" or each}
+            kept = _said_nothing(values, cells, table.header, columns)
+            values = {name: each for name, each in values.items() if name not in kept}
         rows.append(values)
     mistakes.raise_any()
     notes = [*table.notes, *left_out(table, columns)]
     if addresses:
         notes.append("Of whole addresses only the path was taken.")
     new = sum(path not in data.items for path in seen)
-    notes.append(f"{len(rows):,} rows: {new:,} new, {len(rows) - new:,} there already.")
+    changed = sum(_changes(data, values) for values in rows if values["path"] in data.items)
+    notes.append(counted(len(rows), new, changed))
     return Incoming(tuple(rows), tuple(notes))
+
+
+def _said_nothing(
+    values: Mapping[str, Any],
+    cells: Sequence[str],
+    header: Sequence[str],
+    columns: Mapping[str, str],
+) -> set[str]:
+    """Of an item that is there: what an empty cell does not change, as it has to say something."""
+    empty = {
+        columns[name]
+        for name, cell in zip(header, cells, strict=True)
+        if name in columns and not cell.strip()
+    }
+    return {name for name in ("kind", "state") if name in empty and name in values}
+
+
+def counted(rows: int, new: int, changed: int) -> str:
+    """How many rows bring something."""
+    same, noun = rows - new - changed, "row" if rows == 1 else "rows"
+    told = f"{new:,} new, {changed:,} changed, {same:,} as they are already"
+    return f"{rows:,} {noun}: {told}."
+
+
+def _changes(data: SiteData, values: Mapping[str, Any]) -> bool:
+    item = data.items[values["path"]]
+    return any(getattr(item, name) != value for name, value in values.items())
 
 
 def left_out(table: IncomingTable, columns: Mapping[str, str]) -> list[str]:

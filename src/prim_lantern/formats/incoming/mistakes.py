@@ -16,8 +16,9 @@ _ALIKE_NAMED: Final = 5
 class Mistakes:
     """Mistakes by column, value and what was expected."""
 
-    def __init__(self, file: str) -> None:
+    def __init__(self, file: str, counted: str = "line") -> None:
         self._file = file
+        self._counted = counted
         self._found: dict[tuple[str, str, str], tuple[Sequence[str], list[int]]] = {}
 
     def note(
@@ -42,16 +43,23 @@ class Mistakes:
             rest = alike[column, expected] - _ALIKE_NAMED
             last = told[column, expected] == _ALIKE_NAMED and rest > 0
             more = f" And {rest:,} more such values in this column." if last else ""
-            origin = Origin(self._file, lines[0])
-            expected = f"{expected}{_also(lines)}{more}"
-            problems.append(Problem(origin, column, value, expected, tuple(near)))
+            expected = f"{expected}{self._also(lines)}{more}"
+            problems.append(self._problem(lines[0], column, value, expected, near))
         if problems:
             raise BadSite(problems, self._file)
 
+    def _problem(
+        self, line: int, column: str, value: str, expected: str, near: Sequence[str]
+    ) -> Problem:
+        if self._counted == "line":
+            return Problem(Origin(self._file, line), column, value, expected, tuple(near))
+        spot = f"{self._file}, {self._counted} {line}, {column}"
+        return Problem(None, spot, value, expected, tuple(near))
 
-def _also(lines: Sequence[int]) -> str:
-    """The other lines in which a mistake is."""
-    more, rest = lines[1:_LINES_NAMED], len(lines) - _LINES_NAMED
-    if not more:
-        return ""
-    return f" Also in line {', '.join(map(str, more))}{f' and {rest:,} more' if rest > 0 else ''}."
+    def _also(self, lines: Sequence[int]) -> str:
+        """The other lines in which a mistake is."""
+        more, rest = lines[1:_LINES_NAMED], len(lines) - _LINES_NAMED
+        if not more:
+            return ""
+        rest_told = f" and {rest:,} more" if rest > 0 else ""
+        return f" Also in {self._counted} {', '.join(map(str, more))}{rest_told}."

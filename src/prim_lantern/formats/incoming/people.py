@@ -7,11 +7,20 @@ import unicodedata
 from collections.abc import Mapping
 from typing import Any, Final
 
+from prim_lantern.change.operations.base import person_values
+from prim_lantern.change.operations.people import as_row_says
 from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.formats.folder.keys import PEOPLE_COLUMNS
 from prim_lantern.formats.incoming.cells import Named, entries, when
 from prim_lantern.formats.incoming.columns import ATTRIBUTE, columns_of
-from prim_lantern.formats.incoming.content import AS_IT_IS, Incoming, Reading, left_out, no_column
+from prim_lantern.formats.incoming.content import (
+    AS_IT_IS,
+    Incoming,
+    Reading,
+    counted,
+    left_out,
+    no_column,
+)
 from prim_lantern.formats.incoming.mistakes import Mistakes
 from prim_lantern.formats.incoming.table import IncomingTable
 from prim_lantern.site.data import SiteData
@@ -43,7 +52,7 @@ def people_rows(
             no_column("login", "User", table, lambda cell: bool(cell) and " " not in cell)
             + " --login-from email, or name, makes logins of those."
         )
-    mistakes = Mistakes(table.file)
+    mistakes = Mistakes(table.file, table.counted)
     reader = _People(data, how, mistakes)
     rows, seen = [], dict[str, int]()
     for line, cells in table.rows:
@@ -53,7 +62,7 @@ def people_rows(
                 reader.put(values, columns[name], name, cell.strip(), line)
         values["login"] = login = reader.login(values, login_from, line)
         if folded(login) in seen:
-            said = f"is in line {seen[folded(login)]} already; keep one."
+            said = f"is in {table.counted} {seen[folded(login)]} already; keep one."
             mistakes.note(line, "login", login, said)
             continue
         seen[folded(login)] = line
@@ -61,8 +70,14 @@ def people_rows(
     mistakes.raise_any()
     new = sum(login not in reader.logins for login in seen)
     notes = [*table.notes, *left_out(table, columns)]
-    notes.append(f"{len(rows):,} rows: {new:,} new, {len(rows) - new:,} there already.")
+    changed = sum(_changes(data, row) for row in rows if row["login"] in data.users)
+    notes.append(counted(len(rows), new, changed))
     return Incoming(tuple(rows), tuple(notes))
+
+
+def _changes(data: SiteData, row: Mapping[str, Any]) -> bool:
+    user = data.users[row["login"]]
+    return as_row_says(data, user, person_values(row)) != user
 
 
 class _People:

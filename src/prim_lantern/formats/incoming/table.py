@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from prim_lantern.errors import BadSite
+from prim_lantern.formats.formulas import meant
 from prim_lantern.site.origin import Origin, Problem
 
 _SEPARATORS: Final = {",": "commas", ";": "semicolons", "\t": "tabs"}
@@ -23,13 +24,14 @@ _OLD: Final = "windows-1252"  # what spreadsheets of the West write where they d
 
 @dataclass
 class IncomingTable:
-    """A header and rows, each with the number of its line; `notes` say what was understood beyond
-    what the file says of itself."""
+    """A header and rows, each with the number of its line, or of whatever is `counted` in such a
+    file; `notes` say what was understood beyond what the file says of itself."""
 
     file: str
     header: list[str]
     rows: list[tuple[int, list[str]]]
     notes: list[str] = field(default_factory=list)
+    counted: str = "line"
 
     def column(self, name: str) -> list[str]:
         """The cells of a column."""
@@ -113,7 +115,7 @@ def _rows(
     line = 1
     try:
         for cells in reader:
-            yield line, cells
+            yield line, list(map(meant, cells))
             line = reader.line_num + 1
     except csv.Error as error:
         said = f"is no proper CSV: {error}."

@@ -7,8 +7,8 @@ import io
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Final
 
+from prim_lantern.formats.formulas import harmless, meant
 from prim_lantern.formats.workbook.sheet import (
     AS_MADE,
     MADE_COLUMNS,
@@ -17,8 +17,6 @@ from prim_lantern.formats.workbook.sheet import (
     Reading,
     Sheet,
 )
-
-_FORMULA: Final = ("=", "+", "-", "@", "\t", "\r")
 
 
 def write_csv_folder(where: Path, sheets: Sequence[Sheet]) -> None:
@@ -36,18 +34,12 @@ def _file(page: str) -> str:
 
 def _write(file: Path, rows: Sequence[Sequence[str]]) -> None:
     text = io.StringIO(newline="")
-    csv.writer(text).writerows([map(_safe, row) for row in rows])
+    csv.writer(text).writerows([map(harmless, row) for row in rows])
     file.write_text(text.getvalue(), encoding="utf-8", newline="")
 
 
-def _safe(text: str) -> str:
-    """A text that no spreadsheet takes for a formula."""
-    return f"'{text}" if text.startswith(_FORMULA) else text
-
-
 def _said(text: str) -> str:
-    text = re.sub(r"\s+", " ", text).strip()
-    return text[1:] if text.startswith("'") and text[1:].startswith(_FORMULA) else text
+    return meant(re.sub(r"\s+", " ", text).strip())
 
 
 def read_csv_folder(where: Path) -> ReadBook:

@@ -1,0 +1,62 @@
+"""People and groups as SCIM 2.0 JSON (RFC 7643; a list as in RFC 7644, section 3.4.2)."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from typing import Any
+
+from prim_lantern.errors import BadSite
+from prim_lantern.formats.incoming.table import IncomingTable
+from prim_lantern.site.origin import Problem
+
+_HEADER = ["login", "name", "email", "status", "groups"]
+
+
+def is_scim(found: Any) -> bool:
+    """Whether some JSON speaks of SCIM resources."""
+    first = found[0] if isinstance(found, list) and found else found
+    return isinstance(first, Mapping) and ("schemas" in first or "Resources" in first)
+
+
+def read_scim(found: Any, file: str) -> IncomingTable:
+    """The users of a list, or of one resource, with the groups that they say they are in and those
+    that have them as members. Whoever is not active is suspended."""
+    resources = found.get("Resources", [found]) if isinstance(found, Mapping) else found
+    people, groups = [], defaultdict[str, list[str]](list)
+    for number, each in enumerate(resources, 1):
+        if not isinstance(each, Mapping):
+            raise BadSite([Problem(None, f"{file}, entry {number}", each, "is no resource.")], file)
+        if "members" in each or _is(each, "Group"):
+            for member in _entries(each, "members"):
+                groups[str(member.get("value", ""))].append(str(each.get("displayName", "")))
+        else:
+            people.append((number, each))
+    rows = []
+    for number, each in people:
+        named = [e.get("display") or e.get("value") for e in _entries(each, "groups")]
+        named += [name for key in ("id", "userName") for name in groups.get(str(each.get(key)), ())]
+        rows.append(
+            (number, [*_cells(each), "; ".join(dict.fromkeys(map(str, filter(None, named))))])
+        )
+    return IncomingTable(file, _HEADER, rows, counted="entry")
+
+
+def _is(resource: Mapping[str, Any], kind: str) -> bool:
+    return any(str(each).endswith(f":core:2.0:{kind}") for each in resource.get("schemas", ()))
+
+
+def _cells(user: Mapping[str, Any]) -> list[str]:
+    name = user.get("name") or {}
+    called = user.get("displayName") or name.get("formatted")
+    called = called or " ".join(filter(None, (name.get("givenName"), name.get("familyName"))))
+    addresses = _entries(user, "emails")
+    first = next((each for each in addresses if each.get("primary")), {})
+    email = first.get("value") or next((each.get("value") for each in addresses), "")
+    status = "active" if user.get("active", True) else "suspended"
+    return [str(user.get("userName") or ""), str(called or ""), str(email or ""), status]
+
+
+def _entries(resource: Mapping[str, Any], name: str) -> list[Mapping[str, Any]]:
+    found = resource.get(name) or []
+    return [each for each in found if isinstance(each, Mapping)]

@@ -1,0 +1,1 @@
+"""What a site says, for other systems: tables, SCIM, sitemaps, feeds."""
