@@ -40,7 +40,7 @@ ATOM = """<feed xmlns="http://www.w3.org/2005/Atom" xmlns:app="http://www.w3.org
 <entry><title>Gulls &amp; terns</title><id>tag:old.example,2027:1</id>
  <link rel="self" href="https://old.example/feed/1"/><link href="https://old.example/log/gulls-2"/>
  <published>2027-04-01T08:00:00+02:00</published>
- <author><name>Sam Whitlock</name></author><author><email>dag@post.example</email></author>
+ <author><name>Sam Whitlock</name></author><author><email>dag@oxlip.example</email></author>
  <category term="wildlife"/></entry>
 <entry><title>Not yet</title><link href="https://old.example/log/not-yet"/>
  <published>2027-04-01T08:00:00Z</published>
@@ -110,7 +110,7 @@ def rows(text, name="file"):
         (MAP, ["path"], [["https://old.example/visit/parking/"], ["https://old.example/visit/caf%C3%A9?page=2"]]),
         (gzip.compress(MAP), ["path"], [["https://old.example/visit/parking/"], ["https://old.example/visit/caf%C3%A9?page=2"]]),
         (ATOM, ["path", "title", "authors", "categories", "state", "public_from"], [
-            ["https://old.example/log/gulls-2", "Gulls & terns", "Sam Whitlock; dag@post.example", "wildlife", "", "2027-04-01T08:00:00+02:00"],
+            ["https://old.example/log/gulls-2", "Gulls & terns", "Sam Whitlock; dag@oxlip.example", "wildlife", "", "2027-04-01T08:00:00+02:00"],
             ["https://old.example/log/not-yet", "Not yet", "", "", "draft", ""]]),
         (RSS, ["path", "title", "authors", "categories", "public_from"], [
             ["https://old.example/news/day-out", "A day out", "Anneke Sorley", "Press", "2027-05-04T07:00:00Z"],

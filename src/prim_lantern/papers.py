@@ -132,3 +132,24 @@ links_to'
             if piece.part == "items"
         }
         return as_atom(engine, login, base_of(base), changed, most)
+
+    def report(self, at: Moment = None, since: Moment = None, *, checkup: bool = True) -> str:
+        """The whole site as one page of HTML, for a board or an auditor: in numbers, its promises,
+        findings, the grid with why, groups, roles, places with words of their own.
+
+        `since` adds the changes from a moment on. Without `checkup` there are no findings, which
+        take long to find on a big site.
+
+        >>> import prim_lantern as pl
+        >>> page = pl.open_demo().report("2027-05-10", checkup=False)
+        >>> page.startswith("<!doctype html>")
+        True
+        """
+        from prim_lantern.insight.checkup import checkup as look_over
+        from prim_lantern.report.contents import contents
+        from prim_lantern.report.page import page
+
+        engine = self._state.engine(self.moment(at))
+        found = look_over(engine) if checkup else None
+        then = self.moment(since) if since is not None else None
+        return page(contents(engine, found, self.store.records(), then))

@@ -16,7 +16,7 @@ from prim_lantern.errors import BadQuestion, UnknownWho
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import ACTIVE, Group, Test
+from prim_lantern.site.people import ACTIVE, Test
 
 
 @click.group(short_help="Groups: list, show, define, members, conditions …")
@@ -37,7 +37,7 @@ def list_groups(where: str, at: str | None, shown: As) -> None:
             "label": each.label,
             "about": each.about,
             "members": len(site.members(each.name, at)),
-            "joined": _joins(each),
+            "joined": words.how_joined(each),
             "counts_in": list(each.counts_in),
             "stewards": [str(who) for who in each.stewards],
         }
@@ -51,16 +51,6 @@ def list_groups(where: str, at: str | None, shown: As) -> None:
     ]
     keys = list(records[0]) if records else None
     show_list(shown, columns, records, "There is no group yet: 'group add' makes one.", keys=keys)
-
-
-def _joins(group: Group) -> str:
-    ways = []
-    if group.when:
-        conditions = [" and ".join(map(str, row)) for row in group.when]
-        ways.append(f"whose {' or '.join(conditions)}")
-    if group.mapped_from:
-        ways.append(f"has {' or '.join(group.mapped_from)} elsewhere")
-    return "; ".join(ways) or "by hand, or by a plan"
 
 
 @group.command("show")

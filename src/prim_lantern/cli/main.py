@@ -46,6 +46,7 @@ _COMMANDS = {
     "import": "incoming",
     "sheet": "sheets",
     "export": "export",
+    "report": "report",
     "promise": "promises",
     "history": "history",
     "undo": "history",
@@ -86,6 +87,7 @@ _SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         "Looking after",
         (
             ("history, undo", "What was changed, by whom and why; taking it back."),
+            ("report", "The whole site as a page for a board."),
             ("export", "Content and people for other systems; sitemap and feed."),
             ("new, folder", "A site to start from; text files and databases."),
             ("demo, completion", "A walk through it all; help for your shell."),

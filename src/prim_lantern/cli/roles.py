@@ -28,7 +28,6 @@ from prim_lantern.show.terminal import console, styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Capability
-from prim_lantern.wording import with_article
 
 _NONE = "There is no role yet: 'role add' makes one."
 
@@ -126,7 +125,7 @@ def show_role(name: str, where: str, as_json: bool) -> None:
         click.echo("It has all access: everything, where it is given, and nothing elsewhere.")
     for included, row in rows_of(data, wanted):
         of = f" (from {data.roles[included].called})" if included != wanted else ""
-        for text in _row_texts(row):
+        for text in words.capability(row):
             print_lines(wrapped(f"- {text}{of}", "  ", "  "))
     brought = brought_along(data, wanted)
     if brought:
@@ -141,18 +140,6 @@ def show_role(name: str, where: str, as_json: bool) -> None:
             print_lines(wrapped(f"{text[:1].upper()}{text[1:].rstrip(',')}{origin}"))
 
 
-def _row_texts(row: Capability) -> list[str]:
-    kinds = words.listed(row.kinds, "or") if row.kinds else ""
-    states = f" while {words.listed(row.in_state, 'or')}" if row.in_state else ""
-    texts = []
-    if row.can:
-        texts.append(f"{words.listed(row.can)}: any{f' {kinds}' if kinds else 'thing'}{states}")
-    if row.own:
-        whose = f"{with_article(kinds)} of their own" if kinds else "what is their own"
-        texts.append(f"{words.listed(row.own)}: {whose}{states}")
-    return texts
-
-
 def _role(data: SiteData, name: str) -> dict[str, object]:
     role = data.roles[name]
     return {
@@ -161,7 +148,7 @@ def _role(data: SiteData, name: str) -> dict[str, object]:
         "about": role.about,
         "all_access": role.all_access,
         "includes": list(role.includes),
-        "can": [text for _, row in rows_of(data, name) for text in _row_texts(row)],
+        "can": [text for _, row in rows_of(data, name) for text in words.capability(row)],
         "brings": brought_along(data, name),
         "given": [
             {"to": [str(who) for who in given.to], "within_any": [str(p) for p in given.within_any]}

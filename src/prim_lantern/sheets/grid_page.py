@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Final, NamedTuple
 
@@ -11,7 +11,7 @@ from prim_lantern.change.operations.rights import Allow, Deny
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.stand_ins import login_of
-from prim_lantern.decide.views.grid import BELOW, NO, OWN, SILENT_CELL, YES, grid_of
+from prim_lantern.decide.views.grid import BELOW, NO, OWN, SILENT_CELL, YES, grid_of, said_of
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.formats.workbook import Column, Sheet
 from prim_lantern.insight.wishes.suggest import Suggestion, suggest
@@ -321,15 +321,9 @@ def _said(text: str) -> list[str]:
 
 def _cell(marks: Sequence[str], who: Who, standing: frozenset[Who] | None) -> str:
     """What a cell says; `standing` are those for whom words stand right there, None for all."""
-    text = ", ".join(_marked(marks))
+    text = said_of(ACTIONS, marks)
     own = standing is None or who in standing or EVERYONE in standing
     return text if own else inherited(text)
-
-
-def _marked(marks: Sequence[str]) -> Iterator[str]:
-    for action, mark in zip(ACTIONS, marks, strict=True):
-        if mark in (YES, OWN, BELOW):
-            yield f"{action}{ {YES: '', OWN: _OWN, BELOW: _SOME}[mark] }"
 
 
 def _words_at(data: SiteData, where: str) -> frozenset[Who] | None:

@@ -10,8 +10,9 @@ from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.stand_ins import name_of
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period
+from prim_lantern.site.people import Group
 from prim_lantern.site.places import ONLY_BELOW, ONLY_HERE, Place
-from prim_lantern.site.rights import Given, Readership, Rule
+from prim_lantern.site.rights import Capability, Given, Readership, Rule
 from prim_lantern.site.who import Who
 from prim_lantern.wording import with_article
 
@@ -216,3 +217,27 @@ def way(data: SiteData, login: str | None, each: Way, at: datetime) -> str:
     verb = "is" if each.period.holds(at) else "was" if until and until <= at else "will be"
     called = person(data, login)
     return f"{called} {verb} in group {first.called}{nested}: {how}{period(each.period)}"
+
+
+def how_joined(group: Group) -> str:
+    """How people come into a group, but by hand or by a plan, which all can."""
+    ways = []
+    if group.when:
+        conditions = [" and ".join(map(str, row)) for row in group.when]
+        ways.append(f"whose {' or '.join(conditions)}")
+    if group.mapped_from:
+        ways.append(f"has {' or '.join(group.mapped_from)} elsewhere")
+    return "; ".join(ways) or "by hand, or by a plan"
+
+
+def capability(row: Capability) -> list[str]:
+    """What a row of a role can do, a line each for anybody's items and for one's own."""
+    kinds = listed(row.kinds, "or") if row.kinds else ""
+    states = f" while {listed(row.in_state, 'or')}" if row.in_state else ""
+    texts = []
+    if row.can:
+        texts.append(f"{listed(row.can)}: any{f' {kinds}' if kinds else 'thing'}{states}")
+    if row.own:
+        whose = f"{with_article(kinds)} of their own" if kinds else "what is their own"
+        texts.append(f"{listed(row.own)}: {whose}{states}")
+    return texts

@@ -86,6 +86,18 @@ def grid_of(
     )
 
 
+def said_of(actions: Sequence[str], marks: Sequence[str]) -> str:
+    """The marks of one who at one place in a few words: "read, edit own"; "some" stands for
+    "below".
+
+    >>> said_of(("read", "edit"), ("yes", "own"))
+    'read, edit own'
+    """
+    more = {YES: "", OWN: " own", BELOW: " some"}
+    pairs = zip(actions, marks, strict=True)
+    return ", ".join(f"{action}{more[mark]}" for action, mark in pairs if mark in more)
+
+
 def _called(data: SiteData, who: Who) -> str:
     if who.kind == "group":
         return data.groups[who.name].called

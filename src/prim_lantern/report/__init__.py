@@ -1,0 +1,1 @@
+"""A page for a board or an auditor: the whole site, on paper or in a browser."""
