@@ -153,3 +153,29 @@ links_to'
         found = look_over(engine) if checkup else None
         then = self.moment(since) if since is not None else None
         return page(contents(engine, found, self.store.records(), then))
+
+    def draw(
+        self,
+        sort: str,
+        file: str | PathLike[str],
+        who: Iterable[str] = (),
+        within: str | None = None,
+        at: Moment = None,
+    ) -> None:
+        """Draw a figure into an .svg or .png file: "grid", "reach", "roles" or "over-time". It
+        needs Matplotlib (`pip install prim-lantern[figures]`).
+
+        `who` are the columns of the grid, or the one whose reach is drawn as a tree; `within` is a
+        path: only places there, or the place of "over-time" (else the home page).
+        Raises `BadQuestion` for another sort of figure, or of file.
+
+        >>> import prim_lantern as pl, tempfile
+        >>> pl.open_demo().draw("roles", f"{tempfile.mkdtemp()}/roles.svg", at="2027-05-10")
+        """
+        from prim_lantern.figures.canvas import save, settings
+        from prim_lantern.figures.sorts import figure_of
+
+        state, moment = self._state, self.moment(at)
+        section = state.section(within) if within is not None else None
+        with settings():
+            save(figure_of(state, self.store, sort, [*who], section, moment), Path(file))

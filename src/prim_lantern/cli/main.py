@@ -47,6 +47,7 @@ _COMMANDS = {
     "sheet": "sheets",
     "export": "export",
     "report": "report",
+    "figure": "figures",
     "promise": "promises",
     "history": "history",
     "undo": "history",
@@ -87,7 +88,7 @@ _SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         "Looking after",
         (
             ("history, undo", "What was changed, by whom and why; taking it back."),
-            ("report", "The whole site as a page for a board."),
+            ("report, figure", "The whole site as a page for a board, and as pictures."),
             ("export", "Content and people for other systems; sitemap and feed."),
             ("new, folder", "A site to start from; text files and databases."),
             ("demo, completion", "A walk through it all; help for your shell."),

@@ -72,14 +72,11 @@ def content_rows(table: IncomingTable, data: SiteData, how: Reading = AS_IT_IS) 
             continue
         seen[path] = line
         if path not in data.items:
-            values = {"state": how.state, **values, "path": path}
             said_kind = cells[kind_at].strip() if kind_at is not None else ""
-            values["kind"] = values.get("kind") or how.kind
+            values = _of_new(data, how, values)
             if values["kind"] is None and not said_kind:
                 said = "is new and needs a kind: map a column to it, or say --kind page."
                 mistakes.note(line, "kind", "", said)
-            if values["kind"] and data.all_kinds[values["kind"]].part:
-                values["state"] = PUBLISHED  # a part has that of its page
         else:
             kept = _said_nothing(values, cells, table.header, columns)
             values = {name: each for name, each in values.items() if name not in kept}
@@ -92,6 +89,15 @@ def content_rows(table: IncomingTable, data: SiteData, how: Reading = AS_IT_IS) 
     changed = sum(_changes(data, values) for values in rows if values["path"] in data.items)
     notes.append(counted(len(rows), new, changed))
     return Incoming(tuple(rows), tuple(notes))
+
+
+def _of_new(data: SiteData, how: Reading, values: Mapping[str, Any]) -> dict[str, Any]:
+    """The values of an item that is new; a part has the state of its page."""
+    kind = values.get("kind") or how.kind
+    state = values.get("state", how.state)
+    if kind and data.all_kinds[kind].part:
+        state = PUBLISHED
+    return {**values, "state": state, "kind": kind}
 
 
 def _said_nothing(
