@@ -1,6 +1,8 @@
-"""Take the pictures in docs/screenshots: each main command in a real terminal window.
+"""Take the pictures in docs/screenshots: each main command in a real terminal window, and what is
+written as pages: the workbook, the report, figures.
 
-Needs the Debian packages xvfb, xterm, imagemagick and fonts-dejavu, and no monitor.
+Needs the Debian packages xvfb, xterm, imagemagick, fonts-dejavu, libreoffice-calc, poppler-utils
+and chromium, and no monitor.
 """
 
 from __future__ import annotations
@@ -33,7 +35,6 @@ COMMANDS = {
     "what": f"what bo.lind {AT}",
     "who": f"who any /visit --below {AT}",
     "show": f"show /trustees/minutes {AT}",
-    "queue": f"queue anneke {AT}",
     "promises": f"promises {AT}",
     "checkup": f"checkup {AT}",
     "compare": f"compare kit sam --why {AT}",
@@ -43,8 +44,6 @@ COMMANDS = {
     "--map 'Go live=public_from' "
     "--value state:Live=published --kind page --try",
     "help": "--help",
-    "role": "role show field-writer",
-    "plan": f"plan show patron {AT}",
     "folder-check": "folder check broken",
     "try": "allow everyone edit,comment /visit --try",
     "history": "history --site season",
@@ -74,6 +73,9 @@ def main(wanted: list[str]) -> None:
             for name, command in COMMANDS.items():
                 if name in wanted or not wanted:
                     _take(SCREENSHOTS / f"{name}.png", command, Path(folder))
+            for name, draw in PAGES.items():
+                if name in wanted or not wanted:
+                    draw(pl.open_demo(), Path(folder), SCREENSHOTS / f"{name}.png")
     finally:
         screen.terminate()
         screen.wait()
@@ -98,6 +100,56 @@ def _lay_out(folder: Path) -> None:
         path = folder / "broken" / file
         text = path.read_text(encoding="utf-8").replace(right, wrong)
         path.write_text(text, encoding="utf-8")
+
+
+def _of_sheet(site: pl.Site, folder: Path, picture: Path) -> None:
+    """The grid of the workbook, as an office program shows it on paper."""
+    file = folder / "grid.xlsx"
+    site.write_sheets(file, ["guests", "signed-in", *_SOME_GROUPS])
+    office = f"-env:UserInstallation=file://{folder}/office"
+    command = ["soffice", office, "--headless", "--convert-to", "pdf", "--outdir", str(folder)]
+    subprocess.run([*command, str(file)], check=True, capture_output=True)
+    page = str(folder / "page")
+    command = ["pdftoppm", "-r", "110", "-png", "-f", _GRID_PAGE, "-l", _GRID_PAGE]
+    subprocess.run([*command, str(folder / "grid.pdf"), page], check=True)
+    (drawn,) = folder.glob("page-*.png")
+    _trimmed(drawn, picture)
+
+
+def _of_report(site: pl.Site, folder: Path, picture: Path) -> None:
+    """The report as a browser shows it, at the grid, with one cell opened."""
+    from playwright.sync_api import sync_playwright
+
+    file = folder / "board.html"
+    file.write_text(site.report("2027-05-10", checkup=False), encoding="utf-8")
+    with sync_playwright() as play:
+        path = shutil.which("chromium")
+        browser = play.chromium.launch(executable_path=path, args=["--no-sandbox"])
+        view = browser.new_page(viewport={"width": 1280, "height": 860})
+        view.goto(file.as_uri())
+        view.evaluate("document.querySelector('#grid').scrollIntoView()")
+        view.evaluate("document.querySelectorAll('td details')[3].open = true")
+        view.screenshot(path=picture)
+        browser.close()
+
+
+def _of_figures(site: pl.Site, folder: Path, picture: Path) -> None:
+    """Two of the figures, one above the other."""
+    files = [str(folder / f"{sort}.png") for sort in ("grid", "roles")]
+    for sort, file in zip(("grid", "roles"), files, strict=True):
+        site.draw(sort, file, at="2027-05-10")
+    wide = ["-background", "white", "-gravity", "west", "-append", "-resize", "1280x"]
+    subprocess.run(["convert", *files, *wide, str(picture)], check=True)
+
+
+_SOME_GROUPS = ("group:volunteers", "group:log-approvers", "group:friends", "group:staff")
+_GRID_PAGE = "5"  # after the introduction, and the pages of who and where
+PAGES = {"sheet": _of_sheet, "report": _of_report, "figures": _of_figures}
+
+
+def _trimmed(drawn: Path, picture: Path) -> None:
+    frame = ["-trim", "+repage", "-bordercolor", "white", "-border", "16"]
+    subprocess.run(["convert", str(drawn), *frame, str(picture)], check=True)
 
 
 def _take(picture: Path, command: str, folder: Path) -> None:

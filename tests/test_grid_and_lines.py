@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 
 import prim_lantern as pl
+from conftest import run
 from prim_lantern.errors import BadValue
 from prim_lantern.formats.folder.lines import TomlLines
 from prim_lantern.formats.folder.plain import plain_tables
@@ -221,3 +222,21 @@ def test_readers_in_threads_get_right_answers(demo):
     with ThreadPoolExecutor(8) as pool:
         found = list(pool.map(lambda each: bool(fresh.may(each[0], "read", each[1], AT)), asked))
     assert found == expected
+
+
+def test_rows_and_columns_that_say_the_same_are_folded_and_it_is_said(make_folder):
+    groups = "".join(f'[groups.g{n:02}]\nlabel = "Desk {n}"\n' for n in range(12))
+    rule = '[[rules]]\nallow = ["edit"]\nto = ["group:g03"]\nwhere = "/s15"\n'
+    content = "".join(f"{e},page,,,,,,,,,\n" for e in ("/", *(f"/s{n:02}" for n in range(30))))
+    folder = make_folder(groups + rule, content=content)
+    shown = run("grid", site=folder).stdout
+    assert "guests and 12 more" in shown
+    assert "guests and 12 more: signed-in, Desk 0, Desk 1, Desk 2, Desk 4" in shown
+    rows = [line.split()[0] for line in shown.splitlines() if line.startswith(" /")]
+    assert rows == ["/", "/s15", "/s16"]
+    assert "… 15 more, the same" in shown
+    assert "28 rows that say the same as the one before are folded; --all has all." in shown
+    every = run("grid", "--all", site=folder).stdout
+    assert sum(line.startswith(" /") for line in every.splitlines()) == 31
+    assert "folded" not in every
+    assert run("grid", "--csv", "-", site=folder).stdout.count("\n") == 32

@@ -14,6 +14,7 @@ from prim_lantern.cli.common import (
     whom,
 )
 from prim_lantern.errors import BadQuestion, NotOverwritten
+from prim_lantern.formats.whole import write_whole
 
 _FORMS = {".csv": "csv", ".json": "json"}
 
@@ -125,7 +126,7 @@ def _write(file: str, text: str, *, overwrite: bool) -> None:
         click.echo(text, nl=False)
         return
     _check(Path(file), overwrite=overwrite)
-    Path(file).write_text(text, encoding="utf-8", newline="")
+    write_whole(Path(file), text)
     click.echo(f"Wrote {file}.")
 
 

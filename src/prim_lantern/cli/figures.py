@@ -15,6 +15,7 @@ from prim_lantern.cli.common import (
     whom,
 )
 from prim_lantern.errors import NotOverwritten
+from prim_lantern.show.terminal import busy
 
 SORTS = ("grid", "reach", "roles", "over-time")
 
@@ -56,7 +57,8 @@ def figure(
         raise NotOverwritten(file, "Say --overwrite, or name another file.")
     site = opened(where)
     found = [whom(site, each) for each in whos]
-    site.draw(sort, file, [each or "guests" for each in found], within, at)
+    with busy("Drawing"):
+        site.draw(sort, file, [each or "guests" for each in found], within, at)
     click.echo(f"Drew {file}.")
 
 

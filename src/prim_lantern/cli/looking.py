@@ -62,6 +62,7 @@ def look_as(who: str, by: str | None, where: str, at: str | None, as_json: bool)
 @click.option("--action", "actions", multiple=True, help="An action; more than once.")
 @click.option("--rows", type=click.Choice(["sections", "items", "categories"]), default="sections")
 @click.option("--in", "within", metavar="PATH", shell_complete=complete_place, help="Only below.")
+@click.option("--all", "everything", is_flag=True, help="Every row, also those that say the same.")
 @click.option("--csv", "to_csv", metavar="FILE", help="Write CSV to a file ('-': to the output).")
 @answering
 def grid(
@@ -69,6 +70,7 @@ def grid(
     actions: tuple[str, ...],
     rows: str,
     within: str | None,
+    everything: bool,
     to_csv: str | None,
     where: str,
     at: str | None,
@@ -99,7 +101,7 @@ def grid(
     else:
         from prim_lantern.show.tables import grid_tables
 
-        console().print(grid_tables(found))
+        console().print(grid_tables(found, folded=not everything))
 
 
 def _rows(site: Site, rows: str, within: str | None) -> list[str]:

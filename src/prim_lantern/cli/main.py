@@ -81,7 +81,7 @@ _SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("item, category, kind, action", "What is there, and what can be done with it."),
             ("limit, promise", "How many may stand where; what must hold."),
             ("import", "People and pages from another system's files."),
-            ("sheet", "The site as a workbook to plan with, and back."),
+            ("sheet", "The site as a workbook to plan with."),
         ),
     ),
     (

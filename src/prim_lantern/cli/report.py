@@ -8,6 +8,8 @@ import click
 
 from prim_lantern.cli.common import at_option, opened, site_option
 from prim_lantern.errors import NotOverwritten
+from prim_lantern.formats.whole import write_whole
+from prim_lantern.show.terminal import busy
 
 
 @click.command(short_help="The whole site as a page for a board.")
@@ -30,8 +32,9 @@ def report(
     """
     if Path(file).exists() and not overwrite:
         raise NotOverwritten(file, "Say --overwrite, or name another file.")
-    text = opened(where).report(at, since, checkup=not no_checkup)
-    Path(file).write_text(text, encoding="utf-8", newline="")
+    with busy("Looking through the site"):
+        text = opened(where).report(at, since, checkup=not no_checkup)
+    write_whole(Path(file), text)
     click.echo(f"Wrote {file} ({len(text.encode()) / 1e6:.1f} MB).")
 
 

@@ -20,7 +20,7 @@ from prim_lantern.cli.common import (
 )
 from prim_lantern.errors import NothingToChange, NotOverwritten
 from prim_lantern.sheets.book import Edited
-from prim_lantern.show.terminal import styled, wrapped
+from prim_lantern.show.terminal import busy, styled, wrapped
 
 
 @click.group(short_help="The site as a workbook to plan with, and back.")
@@ -53,7 +53,9 @@ def out(file: str, whos: tuple[str, ...], within: str | None, overwrite: bool, w
     if Path(file).exists() and not overwrite:
         raise NotOverwritten(file, "Say --overwrite, or name another file.")
     site = opened(where)
-    notes = site.write_sheets(file, [whom(site, each) for each in whos], within)
+    columns = [whom(site, each) for each in whos]
+    with busy("Working out the grid"):
+        notes = site.write_sheets(file, columns, within)
     for note in notes:
         print_lines(wrapped(note, "", "  "))
     click.echo(f"Wrote {file}. Edit it, then: prim-lantern sheet in {file} --try")

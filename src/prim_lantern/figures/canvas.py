@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any, Final
 
 from prim_lantern.errors import BadQuestion
+from prim_lantern.formats.whole import written_whole
 
 try:
     import matplotlib as mpl
@@ -82,7 +82,5 @@ def save(figure: Figure, file: Path) -> None:
     """
     if file.suffix.lower() not in FORMS:
         raise BadQuestion(f"{str(file)!r} says no form: end it with .svg or .png.")
-    beside = file.with_name(f".{file.stem}.new{file.suffix}")
     plain = {"metadata": {"Date": None}} if file.suffix.lower() == ".svg" else {"dpi": 144}
-    figure.savefig(beside, **plain)
-    os.replace(beside, file)
+    written_whole(file, lambda beside: figure.savefig(beside, **plain))

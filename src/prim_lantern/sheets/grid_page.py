@@ -32,6 +32,7 @@ _CHOICES: Final = ("read", "read, edit own", "read, edit", "read, edit, publish"
 _SOME_ITEMS: Final = 300  # that are asked about, of those elsewhere
 _ONLY_READING: Final = ("read", _NOTHING)
 _FEW: Final = ("where", "title")
+_CALLED: Final = {"guests": "Guests", "signed-in": "Everybody signed in"}
 _WANTED: Final = {True: (YES,), False: (NO, SILENT_CELL, BELOW)}
 _ABOUT = (
     "What may they do at each place and below? read, edit, publish; own: only what they wrote; "
@@ -64,7 +65,7 @@ class GridPage:
             *(
                 Column(
                     str(who),
-                    "Everybody signed in" if called == "signed-in" else called,
+                    _CALLED.get(called, called),
                     _ONLY_READING if who == GUESTS else _CHOICES,
                 )
                 for who, called in zip(whos, grid.called, strict=True)

@@ -75,7 +75,7 @@ class WherePage:
             Column("title", "Title"),
             Column("kind", "Kind", kinds),
         )
-        return Sheet(self.name, _ABOUT, columns, rows)
+        return Sheet(self.name, _ABOUT, columns, rows, fixed=2)
 
     def now(self, engine: Engine, row: str, column: str) -> str:
         """What an item says that was not shown; nothing where there is none."""

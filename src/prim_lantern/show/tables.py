@@ -21,6 +21,9 @@ from prim_lantern.site.places import category_and_above, parent_of, way_to
 
 _MARKS = {"yes": "green", "own": "yellow", "below": "cyan", "no": "red", "": "default"}
 _WHERE_WIDTH = 25
+_IN_A_HEADING = 5  # names; of more only the first
+_FEW_ROWS = 20
+_WORTH_FOLDING = 2  # rows of one sort
 _NEARLY_ALL = 3  # so few actions missing are named instead of those that are there
 
 
@@ -34,9 +37,11 @@ def table(headings: Sequence[str], rows: Iterable[Sequence[str]]) -> Table:
     return found
 
 
-def grid_tables(grid: Grid) -> RenderableType:
-    """The grid, cut into bands of columns that fit the width; those that are the same are one."""
-    asked, grid = len(grid.whos), _with_joined_columns(grid)
+def grid_tables(grid: Grid, *, folded: bool = True) -> RenderableType:
+    """The grid, cut into bands of columns that fit the width; those that are the same are one. Of
+    many rows, those that say just what the one before them says are folded, and it is said so."""
+    asked, grid, joined = len(grid.whos), *_with_joined_columns(grid)
+    grid, more = _with_folded_rows(grid) if folded else (grid, {})
     longest_mark = max((len(m) for row in grid.marks for some in row for m in some), default=0)
     widths = [max(len(action), longest_mark, 4) for action in grid.actions]
     longest = max((len(word) for called in grid.called for word in called.split()), default=0)
@@ -44,37 +49,71 @@ def grid_tables(grid: Grid) -> RenderableType:
     per_band = max(1, (width() - _WHERE_WIDTH - 4) // (column + 1))
     starts = range(0, len(grid.whos), per_band)
     bands = [
-        _band(grid, range(len(grid.whos))[at : at + per_band], widths, column) for at in starts
+        _band(grid, range(len(grid.whos))[at : at + per_band], widths, column, more)
+        for at in starts
     ]
-    marked = any(row.own_words or row.below for row in grid.rows)
-    signs = "* words of its own stand here   + words of their own stand further down"
-    further = any("below" in marks for row in grid.marks for marks in row)
-    notes = (
-        [Text("below: not here, but further in, or for what is added", style="dim")]
-        if further
-        else []
-    )
+    notes = list(joined)
+    if any(row.own_words or row.below for row in grid.rows):
+        notes.append("* words of its own stand here   + words of their own stand further down")
+    if any("below" in marks for row in grid.marks for marks in row):
+        notes.append("below: not here, but further in, or for what is added")
     if len(grid.whos) < asked:
-        notes.append(Text("Columns that are the same are shown as one.", style="dim"))
-    notes.append(Text("'prim-lantern why' tells the reason of a mark.", style="dim"))
-    return Group(*bands, *([Text(signs, style="dim")] if marked else []), *notes)
+        notes.append("Columns that are the same are shown as one.")
+    if more:
+        count = sum(more.values())
+        notes.append(
+            f"{count:,} rows that say the same as the one before are folded; --all has all."
+        )
+    notes.append("'prim-lantern why' tells the reason of a mark.")
+    return Group(*bands, *(Text(each, style="dim") for each in notes))
 
 
-def _with_joined_columns(grid: Grid) -> Grid:
-    """The grid with one column for those to whom all the same applies."""
+def _with_joined_columns(grid: Grid) -> tuple[Grid, list[str]]:
+    """The grid with one column for those to whom all the same applies; and who they are, where they
+    are too many for a heading."""
     alike: dict[tuple[tuple[str, ...], ...], list[int]] = {}
     for number in range(len(grid.whos)):
         column = tuple(marks[number] for marks in grid.marks)
         alike.setdefault(column, []).append(number)
     firsts = [some[0] for some in alike.values()]
+    called, notes = [], []
+    for some in alike.values():
+        names = [grid.called[number] for number in some]
+        if len(names) > _IN_A_HEADING:
+            called.append(f"{names[0]} and {len(names) - 1} more")
+            notes.append(f"{called[-1]}: {', '.join(names[1:])}")
+        else:
+            called.append(", ".join(names))
     return grid._replace(
         whos=tuple(grid.whos[number] for number in firsts),
-        called=tuple(", ".join(grid.called[n] for n in some) for some in alike.values()),
+        called=tuple(called),
         marks=tuple(tuple(marks[number] for number in firsts) for marks in grid.marks),
-    )
+    ), notes
 
 
-def _band(grid: Grid, columns: range, widths: Sequence[int], column: int) -> Table:
+def _with_folded_rows(grid: Grid) -> tuple[Grid, dict[str, int]]:
+    """The grid without rows that say just what the one before them says, and have no words of their
+    own; and how many such follow which place. Few rows stay as they are."""
+    if len(grid.rows) <= _FEW_ROWS:
+        return grid, {}
+    runs: list[list[int]] = []
+    for number, row in enumerate(grid.rows):
+        same = bool(runs) and grid.marks[runs[-1][0]] == grid.marks[number]
+        if same and not (row.own_words or row.below):
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    folded = [some for some in runs if len(some) > _WORTH_FOLDING]
+    more = {grid.rows[some[0]].where: len(some) - 1 for some in folded}
+    kept = [n for some in runs for n in (some[:1] if len(some) > _WORTH_FOLDING else some)]
+    rows = tuple(grid.rows[number] for number in kept)
+    marks = tuple(grid.marks[number] for number in kept)
+    return grid._replace(rows=rows, marks=marks), more
+
+
+def _band(
+    grid: Grid, columns: range, widths: Sequence[int], column: int, more: Mapping[str, int]
+) -> Table:
     found = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0))
     found.add_column("", width=_WHERE_WIDTH, overflow="ellipsis", no_wrap=True)
     actions = " ".join(map(str.ljust, grid.actions, widths))
@@ -85,6 +124,8 @@ def _band(grid: Grid, columns: range, widths: Sequence[int], column: int) -> Tab
     for row, marks in zip(grid.rows, grid.marks, strict=True):
         cells = [_cells(marks[number], widths) for number in columns]
         found.add_row(Text(_label(row, shown)), *cells)
+        if row.where in more:
+            found.add_row(Text(f"  … {more[row.where]:,} more, the same", style="dim"))
     return found
 
 

@@ -7,7 +7,8 @@ import re
 import shutil
 import sys
 import textwrap
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -57,3 +58,15 @@ def wrapped(text: str, indent: str = "", more: str = "") -> Iterable[str]:
         break_on_hyphens=False,
     )
     return [line.replace(_JOINED, " ") for line in lines]
+
+
+@contextmanager
+def busy(doing: str) -> Iterator[None]:
+    """Say on a terminal, on the error output, what is being done while it takes long."""
+    if not sys.stderr.isatty():
+        yield
+        return
+    from rich.console import Console
+
+    with Console(stderr=True).status(f"{doing} …"):
+        yield

@@ -17,6 +17,7 @@ from prim_lantern.site.places import SITE, Place
 _FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
 _SECTIONS_ASKED: Final = 5_000
 _PEOPLE_ASKED: Final = 2_000
+_KEPT: Final = 100_000
 
 Pairs = dict[tuple[str, str], dict[str | None, bool]]
 """By action and place, who gains (True) or loses it; None are the guests."""
@@ -32,6 +33,27 @@ class _Scope:
     tops: tuple[str, ...] | None = None
     categories: frozenset[str] | None = None
     people: tuple[str, ...] | None = None
+
+
+class _Offered:
+    """What may be created below which parent, kept with an engine: one change after the other is
+    compared with it."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._known: dict[tuple[str | None, str], frozenset[tuple[str, str]]] = {}
+
+    def below(self, login: str | None, parent: str) -> frozenset[tuple[str, str]]:
+        """What somebody may create directly below a parent, and in which categories."""
+        found = self._known.get((login, parent))
+        if found is None:
+            offers = list(offers_below(self._engine, login, parent))
+            plain = {(f"create {e.kind}", parent) for e in offers if not e.needs_category}
+            filed = {(f"create {e.kind} in {c}", parent) for e in offers for c in e.categories}
+            found = frozenset(plain | filed)
+            if len(self._known) < _KEPT:
+                self._known[login, parent] = found
+        return found
 
 
 class Special:
@@ -161,13 +183,8 @@ class Special:
         parents = self._parents(engine, scope.tops)
         if scope.categories is not None:
             return set(_filed_so(engine, known, parents, scope.categories))
-        found = set()
-        for parent in parents:
-            for offer in offers_below(engine, known, parent):
-                if not offer.needs_category:
-                    found.add((f"create {offer.kind}", parent))
-                found |= {(f"create {offer.kind} in {each}", parent) for each in offer.categories}
-        return found
+        offered = engine.beside(_Offered)
+        return {each for parent in parents for each in offered.below(known, parent)}
 
     def _parents(self, engine: Engine, tops: tuple[str, ...] | None) -> Iterable[str]:
         tree = engine.data.tree

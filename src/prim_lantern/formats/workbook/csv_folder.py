@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from prim_lantern.formats.formulas import harmless, meant
+from prim_lantern.formats.whole import write_whole
 from prim_lantern.formats.workbook.sheet import (
     AS_MADE,
     MADE_COLUMNS,
@@ -35,7 +36,7 @@ def _file(page: str) -> str:
 def _write(file: Path, rows: Sequence[Sequence[str]]) -> None:
     text = io.StringIO(newline="")
     csv.writer(text).writerows([map(harmless, row) for row in rows])
-    file.write_text(text.getvalue(), encoding="utf-8", newline="")
+    write_whole(file, text.getvalue())
 
 
 def _said(text: str) -> str:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import os
 import re
 import textwrap
 import zipfile
@@ -20,6 +18,7 @@ from openpyxl.worksheet.datavalidation import DataValidation
 from openpyxl.worksheet.worksheet import Worksheet
 
 from prim_lantern.errors import BadSite
+from prim_lantern.formats.whole import written_whole
 from prim_lantern.formats.workbook.sheet import (
     AS_MADE,
     MADE_COLUMNS,
@@ -67,11 +66,7 @@ def write_xlsx(where: Path, sheets: Sequence[Sheet]) -> None:
     )
     for name in _HIDDEN:
         book[name].sheet_state = "hidden"
-    text = io.BytesIO()
-    book.save(text)
-    beside = where.with_name(f".{where.name}.new")
-    beside.write_bytes(text.getvalue())
-    os.replace(beside, where)
+    written_whole(where, book.save)
 
 
 def _write_page(page: Worksheet, sheet: Sheet, choices: dict[tuple[str, ...], int]) -> None:

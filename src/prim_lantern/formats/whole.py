@@ -1,0 +1,23 @@
+"""Files that are written whole, or not at all."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+
+def written_whole(file: Path, write: Callable[[Path], object]) -> None:
+    """Let `write` put a new file beside one, and then put it in its place: whoever reads it, or
+    whatever happens meanwhile, there is the old one or the new one."""
+    beside = file.with_name(f".{file.stem}.new{file.suffix}")
+    try:
+        write(beside)
+        os.replace(beside, file)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def write_whole(file: Path, text: str) -> None:
+    """Write a text (UTF-8) to a file, whole or not at all."""
+    written_whole(file, lambda beside: beside.write_text(text, encoding="utf-8", newline=""))
