@@ -21,7 +21,7 @@ CHECKS = (
     ("style", ["ruff", "check", "."]),
     ("layout", ["ruff", "format", "--check", "."]),
     ("types", ["mypy"]),
-    ("tests", ["python", "-m", "pytest", "-q", "-n", "auto", "--pyargs", "prim_lantern", "tests"]),
+    ("tests", ["python", "-m", "pytest", "-q", "-n", "auto", "--dist", "worksteal", "--pyargs", "prim_lantern", "tests"]),
 )
 
 

@@ -134,8 +134,8 @@ def test_every_cell_of_the_grid_says_what_the_site_says(demo):
     assert any(each.startswith("The most that they may") for each in words)
 
 
-def test_counts_and_steps_are_those_of_the_site(demo, monkeypatch):
-    moments = []
+def test_counts_and_steps_are_those_of_the_site(monkeypatch):
+    moments, demo = [], pl.open_demo()
     monkeypatch.setattr(sorts, "over_time_figure", lambda *told: moments.extend(told[-1]))
     now = max(record.at for record in demo.store.records()) if demo.store.records() else NOON
     with demo.change(by="hana.okafor") as change:

@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
-from prim_lantern.errors import BadQuestion
+from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.insights import Insights
 from prim_lantern.state import Moment
+from prim_lantern.store.trouble import of_files
 
 if TYPE_CHECKING:
     from prim_lantern.sheets.book import Edited
@@ -41,7 +42,9 @@ class Papers(Insights):
         state = self._state
         whos = ["guests" if each == "guests" else str(state.who(each)) for each in who]
         section = state.section(within) if within is not None else None
-        return write_sheets(state.engine(self.moment(at)), Path(file), whos, section)
+        where = _file(file)
+        with of_files(str(where)):
+            return write_sheets(state.engine(self.moment(at)), where, whos, section)
 
     def read_sheets(
         self,
@@ -66,7 +69,9 @@ class Papers(Insights):
 
         state, moment = self._state, self.moment(None)
         made = Made(state.data.login(by), moment)
-        return read_sheets(state.engine(moment), Path(file), made, progress)
+        where = _file(file)
+        with of_files(str(where)):
+            return read_sheets(state.engine(moment), where, made, progress)
 
     def export(self, what: str, form: str = "csv", at: Moment = None) -> str:
         """Content or people as text for other systems: "content" or "people", each as "csv" or
@@ -113,7 +118,7 @@ links_to'
         >>> import prim_lantern as pl
         >>> feed = pl.open_demo().feed(None, "https://trust.example", "2027-05-10")
         >>> feed.count("<entry>")
-        50
+        46
         """
         from prim_lantern.decide.stand_ins import login_of
         from prim_lantern.formats.outgoing.addresses import base_of
@@ -177,5 +182,13 @@ links_to'
 
         state, moment = self._state, self.moment(at)
         section = state.section(within) if within is not None else None
-        with settings():
-            save(figure_of(state, self.store, sort, [*who], section, moment), Path(file))
+        where = _file(file)
+        with settings(), of_files(str(where)):
+            save(figure_of(state, self.store, sort, [*who], section, moment), where)
+
+
+def _file(file: str | PathLike[str]) -> Path:
+    """Where a file is, as it was named; `BadValue` for what no system takes for a name."""
+    if "\0" in str(file):
+        raise BadValue(str(file), "is no name of a file.")
+    return Path(file)

@@ -45,7 +45,6 @@ class Folding:
         self._starts = np.array(sections.starts, np.int64)
         self._ends = np.array(sections.ends, np.int64)
         self._above = np.array(sections.above, np.int64)
-        self._section_of = np.array(sections.of_item, np.int64)
 
     @classmethod
     def of(cls, engine: Engine) -> Folding:
@@ -66,7 +65,10 @@ class Folding:
         sizes = self._ends - self._starts
         whole = (before[self._ends] - before[self._starts] == sizes) & (sizes > 1)
         topmost = np.flatnonzero(whole & ~(whole[self._above] & (self._above >= 0)))
-        single = np.flatnonzero(meant & ~whole[self._section_of])
+        inside = np.zeros(len(meant) + 1, np.int64)  # of how many of those each item is one
+        np.add.at(inside, self._starts[topmost], 1)
+        np.add.at(inside, self._ends[topmost], -1)
+        single = np.flatnonzero(meant & (np.cumsum(inside)[:-1] == 0))
         order = self._order
         spots = [
             Spot(self._sections[at], size, whole=True, first=order[start])
@@ -83,13 +85,12 @@ class Folding:
 
 
 class _Sections:
-    """The paths with something below them, in tree order: from which number in that order to which
-    each reaches, which stands above it (-1: none), and by item the nearest section that it is in.
-    Also where no page stands, and the section of everything."""
+    """The paths with something below them, in tree order: from which number in that order to
+    which each reaches, and which stands above it (-1: none). Also where no page stands, and the
+    section of everything."""
 
     def __init__(self, order: list[str]) -> None:
         self.paths, self.starts, self.ends, self.above = ["site"], [0], [len(order)], [-1]
-        self.of_item: list[int] = []
         names, waiting = [""], [0]  # the path of each without a slash at the end; the open ones
         for number, path in enumerate(order):
             while not path.startswith(f"{names[waiting[-1]]}/"):
@@ -106,7 +107,6 @@ class _Sections:
                 self.ends.append(len(order))
                 self.above.append(waiting[-1])
                 waiting.append(len(names) - 1)
-            self.of_item.append(waiting[-1])
 
 
 def _of_engine(engine: Engine) -> Folding:
