@@ -17,11 +17,12 @@ ROOT = Path(__file__).resolve().parent.parent
 HOME = ROOT / ".venv-check"
 BIN = HOME / ("Scripts" if os.name == "nt" else "bin")
 
+BESIDE = ("-n", "auto", "--dist", "worksteal")  # on all processors; who is done takes from others
 CHECKS = (
     ("style", ["ruff", "check", "."]),
     ("layout", ["ruff", "format", "--check", "."]),
     ("types", ["mypy"]),
-    ("tests", ["python", "-m", "pytest", "-q", "-n", "auto", "--dist", "worksteal", "--pyargs", "prim_lantern", "tests"]),
+    ("tests", ["python", "-m", "pytest", "-q", *BESIDE, "--pyargs", "prim_lantern", "tests"]),
 )
 
 

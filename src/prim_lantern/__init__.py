@@ -24,6 +24,7 @@ __all__ = [
     "ChangedMeanwhile",
     "Compared",
     "Decision",
+    "Edited",
     "Effect",
     "Effects",
     "Explanation",
@@ -107,6 +108,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.wishes.wish import Wish
     from prim_lantern.live import Site
     from prim_lantern.opening import open_demo, open_site
+    from prim_lantern.sheets.book import Edited
     from prim_lantern.show.frames import frame_of
     from prim_lantern.site.data import SiteData
     from prim_lantern.site.people import Membership
@@ -120,6 +122,7 @@ else:
         "Compared": "insight.comparing.compare",
         "DEMO_FOLDER": "demo",
         "Decision": "decide.decision",
+        "Edited": "sheets.book",
         "Effect": "change.effects.effects",
         "Effects": "change.effects.effects",
         "Explanation": "decide.explain",
