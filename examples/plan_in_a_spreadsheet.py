@@ -16,8 +16,8 @@ def main() -> None:
         site.write_sheets(file)
         book = load_workbook(file)
         rows = {row[0].value: row for row in book["Grid"].iter_rows()}
-        column = next(c.column for c in rows["where"] if c.value == "group:volunteers")
-        book["Grid"].cell(rows["/visit"][0].row, column).value = "read, edit"
+        column = [cell.value for cell in rows["where"]].index("group:volunteers")
+        rows["/visit"][column].value = "read, edit"
         book.save(file)
         found = site.read_sheets(file, by="hana.okafor")
     with site.change(by="hana.okafor", reason="The plan for the season") as change:

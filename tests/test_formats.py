@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import json
+from contextlib import suppress
 from datetime import UTC, datetime
 
 import defusedxml.ElementTree as Xml
@@ -174,6 +175,47 @@ def test_what_is_broken_or_hostile_is_refused(text, told):
     with pytest.raises(pl.BadSite) as caught:
         rows(text)
     assert told in str(caught.value)
+
+
+PLAIN = st.none() | st.booleans() | st.integers() | st.text(max_size=5)
+NAMES = st.sampled_from(
+    [
+        "schemas",
+        "Resources",
+        "userName",
+        "name",
+        "emails",
+        "members",
+        "groups",
+        "displayName",
+        "value",
+        "active",
+        "path",
+    ]
+)
+ANYTHING = st.recursive(
+    PLAIN, lambda x: st.lists(x, max_size=4) | st.dictionaries(NAMES, x, max_size=5), max_leaves=20
+)
+
+
+@given(ANYTHING)
+def test_any_json_is_read_or_refused_in_our_words(found):
+    with suppress(pl.BadSite):
+        table = rows(
+            json.dumps([found]) if not isinstance(found, dict | list) else json.dumps(found)
+        )
+        assert all(
+            len(cells) == len(table.header) and all(isinstance(e, str) for e in cells)
+            for _, cells in table.rows
+        )
+
+
+@given(st.sampled_from([ATOM, RSS, LDIF, CARDS, MAP.decode(), INDEX.decode()]), st.data())
+def test_a_file_cut_or_spoilt_anywhere_is_read_or_refused(text, data):
+    at = data.draw(st.integers(0, len(text)))
+    more = data.draw(st.sampled_from(["", "<", "&x;", "\x00", "\n ", ":", "\ud7ff", "BEGIN:VCARD"]))
+    with suppress(pl.BadSite):
+        rows(text[:at] + more + text[at + data.draw(st.integers(0, 9)) :])
 
 
 def test_a_file_that_grows_without_end_is_not_unpacked(monkeypatch):

@@ -23,6 +23,8 @@ def read_scim(found: Any, file: str) -> IncomingTable:
     """The users of a list, or of one resource, with the groups that they say they are in and those
     that have them as members. Whoever is not active is suspended."""
     resources = found.get("Resources", [found]) if isinstance(found, Mapping) else found
+    if not isinstance(resources, list):
+        raise BadSite([Problem(None, file, resources, "is no list of resources.")], file)
     people, groups = [], defaultdict[str, list[str]](list)
     for number, each in enumerate(resources, 1):
         if not isinstance(each, Mapping):
@@ -43,13 +45,17 @@ def read_scim(found: Any, file: str) -> IncomingTable:
 
 
 def _is(resource: Mapping[str, Any], kind: str) -> bool:
-    return any(str(each).endswith(f":core:2.0:{kind}") for each in resource.get("schemas", ()))
+    schemas = resource.get("schemas")
+    named = schemas if isinstance(schemas, list) else [schemas]
+    return any(str(each).endswith(f":core:2.0:{kind}") for each in named)
 
 
 def _cells(user: Mapping[str, Any]) -> list[str]:
-    name = user.get("name") or {}
+    name = user.get("name")
+    name = name if isinstance(name, Mapping) else {}
+    parts = (name.get("givenName"), name.get("familyName"))
     called = user.get("displayName") or name.get("formatted")
-    called = called or " ".join(filter(None, (name.get("givenName"), name.get("familyName"))))
+    called = called or " ".join(str(each) for each in parts if each)
     addresses = _entries(user, "emails")
     first = next((each for each in addresses if each.get("primary")), {})
     email = first.get("value") or next((each.get("value") for each in addresses), "")
@@ -58,5 +64,5 @@ def _cells(user: Mapping[str, Any]) -> list[str]:
 
 
 def _entries(resource: Mapping[str, Any], name: str) -> list[Mapping[str, Any]]:
-    found = resource.get(name) or []
-    return [each for each in found if isinstance(each, Mapping)]
+    found = resource.get(name)
+    return [each for each in found if isinstance(each, Mapping)] if isinstance(found, list) else []
