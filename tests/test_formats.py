@@ -269,7 +269,28 @@ def test_what_is_gone_is_told_and_kept_until_confirmed(demo_folder, tmp_path):
     assert "/visit/a" not in items
     assert "/visit/a/b" not in items
     assert "/visit/c" in items
+    assert run("undo", "2", *HANA, site=demo_folder).returncode == 0
+    assert "/visit/a/b" in pl.open_site(demo_folder).data.items
     assert "/visit/prices" in items, "what no such file brought stays"
+
+
+def test_what_was_there_before_and_what_others_put_below_is_never_taken_for_gone(
+    demo_folder, tmp_path
+):
+    """A file that only named a page did not bring it; a page that it brought may carry others."""
+    file = tmp_path / "pages.csv"
+    command = ("import", "content", str(file), "--kind", "page", *HANA)
+    file.write_text("path,title\n/visit,Visit!\n/visit/a,A\n/visit/b,B\n", encoding="utf-8")
+    assert run(*command, site=demo_folder).returncode == 0
+    with pl.open_site(demo_folder).change(by="hana.okafor") as change:
+        change.add_item("/visit/a/mine", "page")
+    file.write_text("path,title\n/visit/c,C\n", encoding="utf-8")
+    told = " ".join(run(*command, "--drop-gone", site=demo_folder).stdout.split())
+    assert "1 not in the file any more: /visit/b." in told
+    assert "1 not in the file any more, and kept in any case, as something stands below" in told
+    items = pl.open_site(demo_folder).data.items
+    assert {"/visit", "/visit/prices", "/visit/a", "/visit/a/mine", "/visit/c"} <= {*items}
+    assert "/visit/b" not in items
 
 
 def test_people_who_are_gone_are_suspended_and_leave_what_the_file_said(demo_folder, tmp_path):
@@ -281,14 +302,14 @@ def test_people_who_are_gone_are_suspended_and_leave_what_the_file_said(demo_fol
     assert run(*command, site=demo_folder).returncode == 0
     file.write_text("login,groups\npim,friends\n")
     told = run(*command, site=demo_folder).stdout
-    assert "2 not in the file any more: rita, sam.whitlock. Kept" in told
+    assert "1 not in the file any more: rita. Kept" in told, "sam was there before"
     assert "1 membership not in the file any more: pim in volunteers. Kept" in told
     assert run(*command, "--drop-gone", site=demo_folder).returncode == 0
     users = pl.open_site(demo_folder).data.users
     assert [users[e].status for e in ("pim", "rita", "sam.whitlock", "hana.okafor")] == [
         "active",
         "suspended",
-        "suspended",
+        "active",
         "active",
     ]
     assert [each.group for each in users["pim"].memberships] == ["friends"]

@@ -150,7 +150,7 @@ def _show(
     change: Change, on_top: Iterable[str], *, listing: bool, reasons: bool, steps: bool
 ) -> None:
     """What a change does, and what is worth a second thought."""
-    for step in change.said if steps else ():
+    for step in dict.fromkeys(change.said) if steps else ():
         print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
     print_lines(on_top)
     effects = change.effects()

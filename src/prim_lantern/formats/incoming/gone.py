@@ -2,27 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from typing import Any, Final, NamedTuple
+from collections.abc import Iterable, Iterator
+from typing import Final, NamedTuple
 
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.content import RemoveItem
 from prim_lantern.change.operations.groups import RemoveMembers
 from prim_lantern.change.operations.people import Suspend
+from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
 from prim_lantern.formats.incoming.content import Incoming
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
 from prim_lantern.site.people import ACTIVE, INVITED
+from prim_lantern.site.places import way_to
 
 _NAMED: Final = 10
 
 
 class Gone(NamedTuple):
-    """Items or people that are not in the file any more, and memberships of people who are."""
+    """Items or people that are not in the file any more, and memberships of people who are. Of the
+    items, those in `kept` have something below them that did not come from there."""
 
     names: tuple[str, ...] = ()
     memberships: tuple[tuple[str, str], ...] = ()
+    kept: tuple[str, ...] = ()
 
     def notes(self, *, dropped: bool) -> Iterator[str]:
         """What is said of them."""
@@ -33,58 +37,69 @@ class Gone(NamedTuple):
             told = [f"{login} in {group}" for login, group in self.memberships]
             count = f"{len(told):,} membership{'s' if len(told) > 1 else ''}"
             yield f"{count} not in the file any more: {_listed(told)}.{then}"
+        if self.kept:
+            yield (
+                f"{len(self.kept):,} not in the file any more, and kept in any case, as something "
+                f"stands below that did not come from there: {_listed(self.kept)}."
+            )
 
 
 def items_gone(records: Iterable[Record], source: str, found: Incoming, data: SiteData) -> Gone:
-    """The items that earlier files of a source brought, that are there, and not in this one."""
+    """The items that earlier files of a source added, that are there, and not in this one."""
     here = {row["path"] for row in found.rows}
-    brought = dict.fromkeys(row["path"] for row in _rows(records, "import-items", source))
-    gone = [path for path in brought if path in data.items and path not in here]
-    return Gone(tuple(gone))
+    brought = dict.fromkeys(
+        piece.name for piece in _pieces(records, "import-items", source, "items") if _is_new(piece)
+    )
+    gone = {path: None for path in brought if path in data.items and path not in here}
+    kept = {path for path in gone if any(each not in gone for each in data.tree.below(path))}
+    return Gone(tuple(each for each in gone if each not in kept), kept=tuple(sorted(kept)))
 
 
 def people_gone(records: Iterable[Record], source: str, found: Incoming, data: SiteData) -> Gone:
-    """The people whom earlier files of a source brought and who could sign in, and who are not in
-    this one; and the groups that they said, by hand, of those who are."""
+    """The people whom earlier files of a source added and who could sign in, and who are not in
+    this one; and the groups that such files put those into who are."""
     here = {folded(row["login"]): row for row in found.rows}
-    known = {folded(login): login for login in data.people.names}
     gone: dict[str, None] = {}
     left: dict[tuple[str, str], None] = {}
-    for row in _rows(records, "import-people", source):
-        login = known.get(folded(row["login"]))
-        now = here.get(folded(row["login"]))
-        if login is None or login == data.owner:
+    for piece in _pieces(records, "import-people", source, "users"):
+        login, now = piece.name, here.get(folded(piece.name))
+        user = data.users.get(login)
+        if user is None or login == data.owner:
             continue
-        user = data.users[login]
-        if now is None and user.status in (ACTIVE, INVITED):
+        if now is None and _is_new(piece) and user.status in (ACTIVE, INVITED):
             gone[login] = None
         elif now is not None and "groups" in now:
-            groups = {each.group for each in user.memberships} - {*now["groups"]}
-            left |= dict.fromkeys((login, g) for g in row.get("groups", ()) if g in groups)
+            before = {e.group for e in piece.before.memberships} if piece.before else set()
+            put_into = {e.group for e in piece.after.memberships} - before
+            still = {each.group for each in user.memberships} & put_into
+            left |= dict.fromkeys((login, each) for each in sorted(still - {*now["groups"]}))
     return Gone(tuple(gone), tuple(left))
 
 
-def _rows(records: Iterable[Record], do: str, source: str) -> Iterator[Mapping[str, Any]]:
+def _pieces(records: Iterable[Record], do: str, source: str, part: str) -> Iterator[Piece]:
+    """What earlier files of a source came to, in one part of the site."""
     for record in records:
-        for each in record.operations:
-            if each.get("do") == do and each.get("source") == source:
-                yield from each["rows"]
+        if any(e.get("do") == do and e.get("source") == source for e in record.operations):
+            for patch in record.patches:
+                yield from (e for e in patch.pieces if e.part == part and e.after is not None)
+
+
+def _is_new(piece: Piece) -> bool:
+    return piece.before is None
 
 
 def dropping(what: str, gone: Gone) -> Iterator[Operation]:
-    """The operations that take away what is gone: items are removed with all below them, people are
-    suspended."""
+    """The operations that take away what is gone: items are removed, people are suspended."""
     if what == "content":
-        tops = [each for each in gone.names if not _below_another(each, set(gone.names))]
-        yield from (RemoveItem(path) for path in tops)
+        names = set(gone.names)
+        yield from (RemoveItem(e) for e in gone.names if not _below_another(e, names))
         return
     yield from (Suspend(login) for login in gone.names)
     yield from (RemoveMembers(group, (login,)) for login, group in gone.memberships)
 
 
 def _below_another(path: str, names: set[str]) -> bool:
-    ends = [at for at, letter in enumerate(path) if letter == "/" and at]
-    return any(path[:end] in names for end in ends)
+    return any(each in names for each in way_to(path)[:-1])
 
 
 def _listed(names: Iterable[str]) -> str:
