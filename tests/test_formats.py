@@ -133,6 +133,14 @@ def test_each_form_is_seen_by_how_it_begins(text, header, cells):
     assert [row for _, row in found.rows] == cells
 
 
+def test_somebody_with_just_an_address_and_a_thing_that_is_nobody():
+    """Of a directory only those come in who have a login or an address."""
+    found = rows(
+        "dn: cn=Ada,dc=x\ncn: Ada\nmail: ada@post.example\n\ndn: cn=printer,dc=x\ncn: printer\n"
+    )
+    assert [row for _, row in found.rows] == [["", "Ada", "ada@post.example", ""]]
+
+
 def test_an_index_takes_the_sitemaps_beside_it_and_misses_none(tmp_path):
     (tmp_path / "a.xml").write_bytes(MAP)
     (tmp_path / "b.xml.gz").write_bytes(gzip.compress(MAP.replace(b"parking", b"ferry")))

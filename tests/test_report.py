@@ -120,6 +120,13 @@ def test_it_tells_numbers_promises_findings_and_changes(demo_folder):
         "How one joins: whose position is keeper",
     ):  # fmt: skip
         assert said in text, said
+    found = contents(site._state.engine(NOON), None, (), None)
+    assert found.all_access == (("Ines Varga", "on the whole site, by the role Web team"),)
+    broken = [each.broken for each in found.promises if not each.kept]
+    assert broken == [
+        "35 times, for example at /visit/winter",
+        "19 times, for example at /log/anniversary",
+    ]
     assert "Changes since" not in site.report("2027-05-10", checkup=False)
     assert '<h2 id="findings"' not in site.report("2027-05-10", checkup=False)
 
