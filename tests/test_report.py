@@ -5,6 +5,10 @@ from __future__ import annotations
 
 import re
 import shutil
+import signal
+import subprocess
+import sys
+import time
 from html.parser import HTMLParser
 from random import Random
 
@@ -195,3 +199,19 @@ def test_everybody_can_use_it_in_a_browser(demo, tmp_path):
         assert view.evaluate("document.activeElement.id") == "main"
         assert asked == [file.as_uri()]
         browser.close()
+
+
+def test_a_report_that_is_stopped_leaves_nothing_behind(demo_folder, tmp_path):
+    file = tmp_path / "board.html"
+    file.write_text("the old one", encoding="utf-8")
+    words = ["report", str(file), "--overwrite", "--site", str(demo_folder)]
+    code = "from prim_lantern.cli.main import run; run()"
+    process = subprocess.Popen([sys.executable, "-c", code, *words], stderr=subprocess.PIPE)
+    time.sleep(2.5)  # a checkup takes longer
+    process.send_signal(signal.SIGINT)
+    _, said = process.communicate(timeout=60)
+    assert process.returncode == 2
+    assert b"Stopped." in said
+    assert b"Traceback" not in said
+    assert [each.name for each in tmp_path.iterdir() if each.is_file()] == ["board.html"]
+    assert file.read_text(encoding="utf-8") == "the old one"
