@@ -189,6 +189,6 @@ links_to'
 
 def _file(file: str | PathLike[str]) -> Path:
     """Where a file is, as it was named; `BadValue` for what no system takes for a name."""
-    if "\0" in str(file):
+    if "\0" in str(file) or not str(file).strip():
         raise BadValue(str(file), "is no name of a file.")
     return Path(file)
