@@ -107,6 +107,15 @@ def test_the_figures_of_the_demo_have_no_text_over_another(demo):
             assert_nothing_overlaps(figure, slanted)
 
 
+def test_what_has_no_room_is_said(make_site):
+    site = a_site(make_site, 70, groups=50)
+    for sort, told in (("grid", "10 more places and 10 more columns"), ("reach", "10 more places")):
+        with settings():
+            figure = figure_of(site._state, site.store, sort, [], None, NOON)
+            words = [each.get_text() for each in figure.texts]
+        assert any(f"Left out for want of room: {told}." in each for each in words), words
+
+
 def test_shades_differ_in_black_and_white():
     """Each is clearly darker than the one before (relative luminance, WCAG 2.2)."""
 

@@ -122,6 +122,9 @@ def rows(text, name="file"):
         (json.dumps(SCIM["Resources"][0]), ["login", "name", "email", "status", "groups"], [
             ["pim.ostler", "Pim Ostler", "pim@post.example", "active", "Volunteers"]]),
         (LDIF, ["login", "name", "email", "groups"], [["pim.ostler", "Pim Óstler", "pim@post.example", "Friends; Ticket desk"]]),
+        ("# made by hand\n" + LDIF,
+            ["login", "name", "email", "groups"],
+            [["pim.ostler", "Pim Óstler", "pim@post.example", "Friends; Ticket desk"]]),
         (LDIF.replace("\n", "\r\n"), ["login", "name", "email", "groups"], [["pim.ostler", "Pim Óstler", "pim@post.example", "Friends; Ticket desk"]]),
         (CARDS, ["name", "email", "groups"], [["Pim, Ostler", "pim@post.example", "friends; volunteers; Ticket desk"]]),
         ('[{"path": "/a", "authors": ["x", "y"]}, {"path": "/b", "title": null}]', ["path", "authors", "title"], [["/a", "x; y", ""], ["/b", "", ""]]),

@@ -11,7 +11,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.views.grid import BELOW, OWN, YES, Grid, grid_of
+from prim_lantern.decide.views.grid import ACTIONS, BELOW, OWN, YES, Grid, grid_of, heading
 from prim_lantern.figures.canvas import (
     FAINT,
     INK,
@@ -24,22 +24,24 @@ from prim_lantern.figures.canvas import (
 )
 from prim_lantern.site.who import who as read_who
 
-ACTIONS: Final = ("read", "edit", "publish")
-_CALLED: Final = {"guests": "Guests", "signed-in": "Everybody signed in"}
 _CELL: Final = (0.78, 0.27)  # inches
 _MOST: Final = 30  # letters of a name
 _NOTE: Final = 110  # letters in a line of notes
 
 
-def grid_figure(engine: Engine, areas: Sequence[str], whos: Sequence[str]) -> Figure:
+def grid_figure(
+    engine: Engine, areas: Sequence[str], whos: Sequence[str], left_out: str = ""
+) -> Figure:
     """Places down, people across. Each cell says in a word, and by how dark it is, the most that
     they may: some (not here, but further in), read, own (edit what they wrote), edit, publish.
-    Those who may the same everywhere share a column, and are named below."""
+    Those who may the same everywhere share a column, and are named below; `left_out` says what had
+    no room."""
     found = grid_of(engine, [read_who(each) for each in whos], areas, ACTIONS)
     columns = _columns(found)
     names = [shortened(f"{row.where}  {row.title}".rstrip(), 2 * _MOST) for row in found.rows]
     heads = [_heading(each.called) for each in columns]
     notes = [line for each in columns for line in _note(each.called)]
+    notes += [left_out] if left_out else []
     probe, _ = new_figure(4, 4, "", "")
     left = max((width_of(probe, each) for each in names), default=1.0) + 0.4
     slant = max((width_of(probe, each) for each in heads), default=1.0)
@@ -101,7 +103,7 @@ def _columns(found: Grid) -> list[_Column]:
     alike: dict[tuple[tuple[str, int], ...], list[str]] = {}
     for at, who in enumerate(found.whos):
         cells = tuple(_word(marks[at]) for marks in found.marks)
-        alike.setdefault(cells, []).append(_CALLED.get(who, found.called[at]))
+        alike.setdefault(cells, []).append(heading(who, found.called[at]))
     return [_Column(tuple(called), cells) for cells, called in alike.items()]
 
 

@@ -10,7 +10,7 @@ from matplotlib.ticker import MaxNLocator
 
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.lists import who_may
-from prim_lantern.decide.views.grid import grid_of, said_of
+from prim_lantern.decide.views.grid import ACTIONS, grid_of, said_of
 from prim_lantern.figures.canvas import (
     FAINT,
     INK,
@@ -23,7 +23,6 @@ from prim_lantern.figures.canvas import (
 )
 from prim_lantern.site.who import Who
 
-ACTIONS: Final = ("read", "edit", "publish")
 _MARKS: Final = {  # its form, how dark it is, how far above or below its line it stands
     "read": ("o", SHADES[2], 0.0),
     "edit": ("s", SHADES[4], -0.2),
@@ -32,7 +31,7 @@ _MARKS: Final = {  # its form, how dark it is, how far above or below its line i
 _ROW: Final = 0.3
 
 
-def reach_figure(engine: Engine, areas: Sequence[str]) -> Figure:
+def reach_figure(engine: Engine, areas: Sequence[str], left_out: str = "") -> Figure:
     """How many active people may read, edit and publish the page of each section: a mark of its own
     for each action. Sections where no page stands are left out."""
     data = engine.data
@@ -44,7 +43,7 @@ def reach_figure(engine: Engine, areas: Sequence[str]) -> Figure:
     left = max((width_of(probe, each) for each in names), default=1.0) + 0.5
     wide, high = left + 6.4, 1.5 + len(pages) * _ROW + 0.6
     active = sum(1 for each in data.users if engine.acting(each) is not None)
-    about = f"Of {active:,} active people; + where guests read as well."
+    about = f"Of {active:,} active people; + where guests read as well. {left_out}".rstrip()
     title = f"{data.name}: how many may read, edit and publish"
     figure, axes = new_figure(wide, high, title, about)
     place_axes(axes, wide, high, left=left, right=0.6, top=1.35, bottom=0.55)
@@ -77,7 +76,9 @@ def reach_figure(engine: Engine, areas: Sequence[str]) -> Figure:
     return figure
 
 
-def tree_figure(engine: Engine, who: Who, called: str, areas: Sequence[str]) -> Figure:
+def tree_figure(
+    engine: Engine, who: Who, called: str, areas: Sequence[str], left_out: str = ""
+) -> Figure:
     """What somebody may do at each place, as a tree from broad to narrow."""
     data = engine.data
     found = grid_of(engine, [who], areas, ACTIONS)
@@ -89,11 +90,14 @@ def tree_figure(engine: Engine, who: Who, called: str, areas: Sequence[str]) -> 
     column = max(
         (at + width_of(probe, name) for at, name in zip(indents, names, strict=True)), default=1.0
     )
-    wide = max(column + 0.5 + max(width_of(probe, each) for each in said) + 0.4, 7.0)
+    wide = max(column + 0.5 + max(width_of(probe, each) for each in said) + 0.4, 8.5)
     high = 1.05 + len(areas) * _ROW + 0.25
     title = shortened(f"{data.name}: what {called} may do", 70)
     figure, axes = new_figure(
-        wide, high, title, "own: what they wrote; some: not here, but further in"
+        wide,
+        high,
+        title,
+        f"own: what they wrote; some: not here, but further in. {left_out}".rstrip(),
     )
     place_axes(axes, wide, high, left=0, right=0, top=1.0, bottom=0.2)
     axes.set_xlim(0, wide)

@@ -12,10 +12,11 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.lists import who_may
 from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.views.grid import ACTIONS, every_column
 from prim_lantern.errors import BadQuestion
 from prim_lantern.figures.grid import grid_figure
 from prim_lantern.figures.over_time import Moment, over_time_figure
-from prim_lantern.figures.reach import ACTIONS, reach_figure, tree_figure
+from prim_lantern.figures.reach import reach_figure, tree_figure
 from prim_lantern.figures.roles import roles_figure
 from prim_lantern.insight.ladder import ladder
 from prim_lantern.sheets.where_page import areas_of
@@ -41,28 +42,27 @@ def figure_of(
         return roles_figure(engine.data, ladder(engine))
     if sort == "over-time":
         return _over_time(state, store, within or "/", at)
-    areas = _areas(engine, within)
+    areas, more = areas_of(engine.data, within, _PLACES)
+    more += len(areas[_PLACES:])
+    areas, left_out = areas[:_PLACES], [f"{more:,} more places"] if more else []
     if sort == "grid":
-        columns = list(who) or ["guests", "signed-in", *(f"group:{e}" for e in engine.data.groups)]
-        return grid_figure(engine, areas, columns[: _GROUPS + 2])
+        columns = list(who) or every_column(engine.data)
+        shown = columns[: _GROUPS + 2]
+        if len(columns) > len(shown):
+            left_out.append(f"{len(columns) - len(shown):,} more columns")
+        return grid_figure(engine, areas, shown, _left_out(left_out))
     if not who:
-        return reach_figure(engine, areas)
+        return reach_figure(engine, areas, _left_out(left_out))
     if len(who) > 1:
         raise BadQuestion("The reach of one of them is drawn at a time: name one.")
     found = GUESTS if who[0] == "guests" else state.who(who[0])
     engine = state.picturing(engine, [] if found == GUESTS else [found])
     called = words.person(engine.data, None if found == GUESTS else login_of(found))
-    return tree_figure(engine, found, called, areas)
+    return tree_figure(engine, found, called, areas, _left_out(left_out))
 
 
-def _areas(engine: Engine, within: str | None) -> list[str]:
-    """The places that are drawn: as many levels down as there is room for."""
-    areas, _ = areas_of(engine.data, within)
-    deepest = max((each.count("/") for each in areas), default=1)
-    while len(areas) > _PLACES and deepest > 1:
-        areas = [each for each in areas if each.count("/") < deepest]
-        deepest -= 1
-    return areas[:_PLACES]
+def _left_out(some: Sequence[str]) -> str:
+    return f"Left out for want of room: {' and '.join(some)}." if some else ""
 
 
 def _over_time(state: State, store: Store, where: str, now: datetime) -> Figure:

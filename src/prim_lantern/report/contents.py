@@ -11,6 +11,7 @@ from prim_lantern.change.record import Record
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
+from prim_lantern.decide.views.grid import every_column
 from prim_lantern.decide.views.place_view import place_view
 from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.insight.finding import SEVERITIES, Finding
@@ -84,7 +85,7 @@ def contents(
     areas, more = areas_of(data)
     if more:
         summed.append(f"The grid has the {len(areas):,} broad places; {more:,} more are left out.")
-    columns = ["guests", "signed-in", *(f"group:{each}" for each in data.groups)]
+    columns = every_column(data)
     if len(columns) > _GROUPS + 2:
         summed.append(f"The grid has {_GROUPS} of {len(data.groups):,} groups.")
         columns = columns[: _GROUPS + 2]

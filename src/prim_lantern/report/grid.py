@@ -9,17 +9,15 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import explain, words
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.stand_ins import login_of
-from prim_lantern.decide.views.grid import Row, grid_of, said_of
+from prim_lantern.decide.views.grid import ACTIONS, Row, grid_of, heading, said_of
 from prim_lantern.site.places import is_above, way_to
 from prim_lantern.site.who import GUESTS, Who
 from prim_lantern.site.who import who as read_who
 
-ACTIONS: Final = ("read", "edit", "publish")
 ALL: Final = "All"
 OTHERS: Final = "All others"
 _NAMED: Final = 3  # more of them in one column are not named one by one
 _MOST_REASONS: Final = 120  # places of which it is told why
-_NOT_SIGNED_IN: Final = {"guests": "Guests", "signed-in": "Everybody signed in"}
 
 
 class Line(NamedTuple):
@@ -53,9 +51,7 @@ def grid_part(engine: Engine, areas: Sequence[str], whos: Sequence[str]) -> Grid
     """The grid of some places for some whos."""
     asked = [read_who(each) for each in whos]
     found = grid_of(engine, asked, areas, ACTIONS)
-    called = [
-        _NOT_SIGNED_IN.get(who, each) for who, each in zip(found.whos, found.called, strict=True)
-    ]
+    called = list(map(heading, found.whos, found.called))
     with_reasons = len(areas) <= _MOST_REASONS
     tops: dict[str, list[tuple[Row, list[str]]]] = {}
     for row, marks in zip(found.rows, found.marks, strict=True):

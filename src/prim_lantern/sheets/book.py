@@ -8,6 +8,7 @@ from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.views.grid import every_column
 from prim_lantern.errors import BadSite
 from prim_lantern.formats.workbook import ReadBook, Sheet, read_book, write_book
 from prim_lantern.sheets.grid_page import GridPage
@@ -66,7 +67,7 @@ def write_sheets(
 
 def _pages(data: SiteData, whos: Sequence[str], within: str | None, notes: list[str]) -> list[Page]:
     areas, more = areas_of(data, within)
-    columns = list(whos) or ["guests", "signed-in", *(f"group:{each}" for each in data.groups)]
+    columns = list(whos) or every_column(data)
     if not whos and len(data.groups) > _MOST_GROUPS:
         columns = columns[: _MOST_GROUPS + 2]
         notes.append(

@@ -11,7 +11,17 @@ from prim_lantern.change.operations.rights import Allow, Deny
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.stand_ins import login_of
-from prim_lantern.decide.views.grid import BELOW, NO, OWN, SILENT_CELL, YES, grid_of, said_of
+from prim_lantern.decide.views.grid import (
+    ACTIONS,
+    BELOW,
+    NO,
+    OWN,
+    SILENT_CELL,
+    YES,
+    grid_of,
+    heading,
+    said_of,
+)
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.formats.workbook import Column, Sheet
 from prim_lantern.insight.wishes.suggest import Suggestion, suggest
@@ -24,7 +34,6 @@ from prim_lantern.site.places import SITE, is_above, place
 from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 from prim_lantern.site.who import who as read_who
 
-ACTIONS: Final = ("read", "edit", "publish")
 _OWN: Final = " own"
 _SOME: Final = " some"
 _NOTHING: Final = "nothing"
@@ -32,7 +41,6 @@ _CHOICES: Final = ("read", "read, edit own", "read, edit", "read, edit, publish"
 _SOME_ITEMS: Final = 300  # that are asked about, of those elsewhere
 _ONLY_READING: Final = ("read", _NOTHING)
 _FEW: Final = ("where", "title")
-_CALLED: Final = {"guests": "Guests", "signed-in": "Everybody signed in"}
 _WANTED: Final = {True: (YES,), False: (NO, SILENT_CELL, BELOW)}
 _ABOUT = (
     "What may they do at each place and below? read, edit, publish; own: only what they wrote; "
@@ -65,7 +73,7 @@ class GridPage:
             *(
                 Column(
                     str(who),
-                    _CALLED.get(called, called),
+                    heading(str(who), called),
                     _ONLY_READING if who == GUESTS else _CHOICES,
                 )
                 for who, called in zip(whos, grid.called, strict=True)

@@ -20,7 +20,7 @@ _ABOUT = (
 )
 
 
-def areas_of(data: SiteData, within: str | None = None) -> tuple[list[str], int]:
+def areas_of(data: SiteData, within: str | None = None, most: int = _MOST) -> tuple[list[str], int]:
     """The paths that people plan with, and how many more there are: the top ones, and all that have
     pages below them; on a big site those near the root, as many levels down as there is room for.
     All at or below `within`."""
@@ -34,7 +34,7 @@ def areas_of(data: SiteData, within: str | None = None) -> tuple[list[str], int]
     areas = [each for each in found if _is_area(data, each)]
     every = len(areas)
     deepest = max((each.count("/") for each in areas), default=1)
-    while len(areas) > _MOST and deepest > 1:
+    while len(areas) > most and deepest > 1:
         areas = [each for each in areas if each.count("/") < deepest]
         deepest -= 1
     areas.sort(key=lambda each: each.split("/") if each != "/" else [""])

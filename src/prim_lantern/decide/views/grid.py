@@ -22,6 +22,9 @@ NO: Final = "no"
 OWN: Final = "own"
 BELOW: Final = "below"
 SILENT_CELL: Final = ""
+ACTIONS: Final = ("read", "edit", "publish")
+"""What the whole is told by, where there is no room for every action."""
+_HEADINGS: Final = {"guests": "Guests", "signed-in": "Everybody signed in"}
 
 
 class Row(NamedTuple):
@@ -84,6 +87,16 @@ def grid_of(
             tuple(tuple(marks[at] for marks in some) for some in columns) for at in range(len(rows))
         ),
     )
+
+
+def every_column(data: SiteData) -> list[str]:
+    """Guests, the signed-in and every group."""
+    return ["guests", "signed-in", *(f"group:{each}" for each in data.groups)]
+
+
+def heading(who: str, called: str) -> str:
+    """What a column is called on paper."""
+    return _HEADINGS.get(who, called)
 
 
 def said_of(actions: Sequence[str], marks: Sequence[str]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, Final
+from typing import Any
 
 from prim_lantern.errors import BadSite
 from prim_lantern.formats.incoming import feeds, scim, sitemaps
@@ -14,8 +14,6 @@ from prim_lantern.formats.incoming.elements import elements
 from prim_lantern.formats.incoming.packed import unpacked
 from prim_lantern.formats.incoming.table import IncomingTable, read_table
 from prim_lantern.site.origin import Origin, Problem
-
-_STARTS: Final = (b"\xef\xbb\xbf", b" ", b"\n", b"\r", b"\t")
 
 
 def read_incoming(raw: bytes, file: str, beside: Path | None = None) -> IncomingTable:
@@ -32,8 +30,8 @@ def read_incoming(raw: bytes, file: str, beside: Path | None = None) -> Incoming
         return _of_json(raw, file)
     if start.startswith(b"BEGIN:VCARD"):
         return read_vcards(raw, file)
-    first = start.lstrip(b"#").lstrip()
-    if first.startswith((b"dn:", b"version:")):
+    said = [line for line in start.splitlines() if line.strip() and not line.startswith(b"#")]
+    if said and said[0].startswith((b"dn:", b"version:")):
         return read_ldif(raw, file)
     return read_table(raw, file)
 
