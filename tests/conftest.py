@@ -127,61 +127,62 @@ _SERVERS = [
 ]
 
 
-@pytest.fixture(scope="session")
-def postgresql(tmp_path_factory):
-    """Give the URL of a fresh database, on a server of the tests' own in a temporary folder.
+class Server:
+    """A server of PostgreSQL of the tests' own, in a temporary folder, that can be stopped."""
 
-    Skipped where PostgreSQL is not installed (Debian: apt-get install postgresql).
-    """
-    found = next((each for each in _SERVERS if (each / "initdb").exists()), None)
-    if found is None:
-        pytest.skip("PostgreSQL is not installed (Debian: apt-get install postgresql)")
-    folder = Path(tempfile.mkdtemp(prefix="pl-pg-", dir="/tmp"))  # a socket's path must be short
-    as_user = {}
-    if os.geteuid() == 0:  # the server refuses to run as root
-        as_user = {"user": "postgres"}
-        shutil.chown(folder, "postgres")
-    options = {"cwd": folder, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, **as_user}
-    data = folder / "data"
-    subprocess.run(
-        [found / "initdb", "-D", data, "-A", "trust", "-U", "tester", "-E", "UTF8", "--locale=C.UTF-8"],
-        check=True, **options,
-    )  # fmt: skip
-    server = subprocess.Popen(
-        [
-            found / "postgres",
-            "-D",
-            data,
-            "-k",
-            folder,
-            "-c",
-            "listen_addresses=",
-            "-c",
-            "fsync=off",
-        ],
-        **options,
-    )
-    names = itertools.count()
+    def __init__(self) -> None:
+        found = next((each for each in _SERVERS if (each / "initdb").exists()), None)
+        if found is None:
+            pytest.skip("PostgreSQL is not installed (Debian: apt-get install postgresql)")
+        self.folder = Path(tempfile.mkdtemp(prefix="pl-pg-", dir="/tmp"))  # sockets: short paths
+        self._options = {"cwd": self.folder, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}  # fmt: skip
+        if os.geteuid() == 0:  # the server refuses to run as root
+            self._options["user"] = "postgres"
+            shutil.chown(self.folder, "postgres")
+        data = self.folder / "data"
+        subprocess.run(
+            [found / "initdb", "-D", data, "-A", "trust", "-U", "tester", "-E", "UTF8", "--locale=C.UTF-8"],
+            check=True, **self._options,
+        )  # fmt: skip
+        settings = ["-c", "listen_addresses=", "-c", "fsync=off"]
+        self._command = [found / "postgres", "-D", data, "-k", self.folder, *settings]
+        self._names = itertools.count()
+        self.start()
 
-    def fresh() -> str:
+    def start(self) -> None:
+        self._running = subprocess.Popen(self._command, **self._options)
+
+    def stop(self) -> None:
+        self._running.send_signal(signal.SIGINT)  # at once, whoever is connected
+        self._running.wait()
+
+    def database(self) -> str:
+        """The URL of a fresh database."""
         import psycopg
 
-        name = f"site_{next(names)}"
+        name, host = f"site_{next(self._names)}", str(self.folder)
         for _ in range(100):
             try:
                 with psycopg.connect(
-                    host=str(folder), user="tester", dbname="postgres", autocommit=True
+                    host=host, user="tester", dbname="postgres", autocommit=True
                 ) as connection:
                     connection.execute(f"CREATE DATABASE {name}")
-                return f"postgresql+psycopg://tester@/{name}?host={folder}"
+                return f"postgresql+psycopg://tester@/{name}?host={host}"
             except psycopg.OperationalError:
                 time.sleep(0.1)
         raise AssertionError("the server does not answer")
 
-    yield fresh
-    server.send_signal(signal.SIGINT)  # at once, whoever is connected
-    server.wait()
-    shutil.rmtree(folder, ignore_errors=True)
+    def remove(self) -> None:
+        self.stop()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def postgresql():
+    """Give the URL of a fresh database; skipped where PostgreSQL is not installed."""
+    server = Server()
+    yield server.database
+    server.remove()
 
 
 # Stores ----------------------------------------------------------------------------------------

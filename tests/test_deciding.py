@@ -389,7 +389,7 @@ def test_durations_end_on_the_last_day(start, lasts, end):
         (lambda s: s.may("ann", "look-as", "/a"), pl.BadQuestion, "'look-as' is asked of a place: 'site', a path or a category."),
         (lambda s: s.may_manage("ann", "look-as", "/a"), pl.BadQuestion, "'look-as' is asked of the whole site: leave the place out."),
         (lambda s: s.may_manage("ann", "edit", "/a"), pl.BadQuestion, "'edit' is done to items: ask 'may' with a path."),
-        (lambda s: s.looking_as("group:crwe"), pl.UnknownWho, "The name 'group:crwe' is not known on this site. Did you mean group:crew?"),
+        (lambda s: s.looking_as(pl.pictured("group:crwe")), pl.UnknownWho, "The name 'group:crwe' is not known on this site. Did you mean group:crew?"),
         (lambda s: s.grid(["authors"]), pl.UnknownUser, "The user 'authors' is not known on this site."),
         (lambda s: s.grid(["role:nobody"]), pl.UnknownWho, "The name 'role:nobody' is not known on this site."),
         (lambda s: s.may("ann", "read", "/a", "10 May"), pl.BadValue, "'10 May' is no moment: write a day as 2027-01-31 or a time as 2027-01-31T09:30Z."),

@@ -24,7 +24,7 @@ from prim_lantern.decide.engine.effects import effects_of
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import Beside, stand_in
+from prim_lantern.decide.stand_ins import Beside, Somebody, stand_in
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, Membership, User
@@ -97,7 +97,7 @@ def _compare_the_rest(site, engine, reference, who, rng):
     sites(), st.sampled_from(MOMENTS), st.sampled_from(["group:crew", "group:night", "signed-in"])
 )
 def test_somebody_pictured_is_decided_alike(site, at, who):
-    login = f"somebody:{who}"
+    login = Somebody(pl.pictured(who))
     users = Beside(site.users, stand_in(site, login))
     engine, reference = Engine(site, at), Reference(replace(site, users=users), at)
     for path in site.items:

@@ -247,7 +247,7 @@ def test_somebody_in_just_one_group_is_like_a_new_member(site, at):
     bare = replace(site, groups=plain)
     grown = replace(bare, users={**site.users, "zed": newcomer})
     assert (
-        pl.Site(bare).looking_as("group:crew", at).paths
+        pl.Site(bare).looking_as(pl.pictured("group:crew"), at).paths
         == pl.Site(grown).looking_as("zed", at).paths
     )
 

@@ -53,7 +53,7 @@ def told(request):
 
 
 def questions(site):
-    who = [*site.data.users, None, "group:guild"]
+    who = [*site.data.users, None, pl.pictured("group:guild")]
     for action, login, path in itertools.product(ASKED, who, site.data.items):
         yield site.may(login, action, path)
     for login, path in itertools.product(who, ("/", "/harbour", "/isle/cove", "/log", "/vault")):

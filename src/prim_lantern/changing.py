@@ -24,12 +24,7 @@ from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit, new_logins
 from prim_lantern.change.undoing import resting_on
 from prim_lantern.changeable import Changeable
-from prim_lantern.errors import (
-    BadChange,
-    ChangedMeanwhile,
-    NotAllowed,
-    PrimLanternError,
-)
+from prim_lantern.errors import BadChange, ChangedMeanwhile, NotAllowed, PrimLanternError
 from prim_lantern.site import texts
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, now
@@ -80,6 +75,10 @@ class Change(Steps):
         self._effects: Effects | None = None
         self._lines: tuple[Effects, list[Line]] | None = None
         self._made = False
+
+    def __repr__(self) -> str:
+        made = "made" if self._made else "not made yet"
+        return f"<Change by {self._by}: {', '.join(self.said) or 'no steps'}; {made}>"
 
     def _fresh(self, data: SiteData) -> Proposal:
         at = self._now()

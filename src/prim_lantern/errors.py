@@ -19,6 +19,7 @@
     │   ├── AlreadyThere       .name is taken
     │   └── NoSuchChange       the history has no change of this .number
     ├── NotAllowed             .by may not do this
+    ├── Refused                a visitor of a website may not do this; .hidden
     ├── NotConfirmed           a change that has to be confirmed: .cautions say why
     ├── ChangedMeanwhile       somebody else changed what a change rests on
     ├── BrokenHistory          a history that does not hold together
@@ -31,11 +32,13 @@ expected and what to do. `exit_code` is what the command line ends with.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from prim_lantern.wording import did_you_mean, shortened
 
 if TYPE_CHECKING:
+    from prim_lantern.decide.decision import Decision
     from prim_lantern.site.origin import Problem
 
 
@@ -213,6 +216,40 @@ class NotAllowed(PrimLanternError):
         missing = "".join(f"\n  {each}" for each in self.because)
         others = f"\nWho could: {', '.join(self.ask)}." if self.ask else ""
         super().__init__(f"{by} may not {what}.{missing}{others}")
+
+
+class Refused(PrimLanternError):
+    """Somebody who visits a website may not do an `.action` to the item at a `.path`.
+
+    `.hidden` says that they may not even know whether something is there: answer as for a page that
+    does not exist. `.decision` says why, for those who may know; None where nothing is there.
+    """
+
+    exit_code = 1
+
+    def __init__(
+        self,
+        who: str,
+        action: str,
+        path: str,
+        *,
+        hidden: bool,
+        decision: Decision | None = None,
+    ) -> None:
+        self.who, self.action, self.path = who, action, path
+        self.hidden, self.decision = hidden, decision
+        super().__init__(
+            f"There is nothing at {path!r} that {who} may read."
+            if hidden
+            else f"{who} may not {action} {path!r}."
+        )
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return partial(type(self), hidden=self.hidden, decision=self.decision), (
+            self.who,
+            self.action,
+            self.path,
+        )
 
 
 class NotConfirmed(PrimLanternError):

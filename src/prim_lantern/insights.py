@@ -10,7 +10,7 @@ from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.overviews import Overviews
 from prim_lantern.site.moments import written
-from prim_lantern.state import Moment
+from prim_lantern.state import Moment, Whom
 
 if TYPE_CHECKING:
     from prim_lantern.change.effects.effects import Effects
@@ -48,8 +48,8 @@ Nearest: position “relief keeper”.
 
     def compare(
         self,
-        one: str | None,
-        other: str | None,
+        one: Whom,
+        other: Whom,
         at: Moment = None,
         *,
         other_site: Insights | None = None,
@@ -81,7 +81,7 @@ Nearest: position “relief keeper”.
             return Compared(one_side, other_side)
         return Compared(*sides)
 
-    def _side(self, who: str | None, at: Moment, beside: str | None) -> Side:
+    def _side(self, who: Whom, at: Moment, beside: Whom) -> Side:
         """One side of a comparison, by an engine that both sides can be asked of."""
         from prim_lantern.decide.stand_ins import login_of
         from prim_lantern.insight.comparing.compare import Side
@@ -90,7 +90,7 @@ Nearest: position “relief keeper”.
         engine = state.engine(self.moment(at))
         found = None if who is None else state.who(who)
         given = [found] if found is not None else []
-        if beside is not None and beside.startswith("role:") and beside != who:
+        if beside is not None and beside != who:
             given += [state.who(beside)]
         engine = state.picturing(engine, given)
         login = login_of(found) if found is not None else None
@@ -98,8 +98,8 @@ Nearest: position “relief keeper”.
 
     def what_makes_the_difference(
         self,
-        one: str | None,
-        other: str | None,
+        one: Whom,
+        other: Whom,
         action: str,
         place: str,
         at: Moment = None,

@@ -3,41 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from threading import RLock
-from time import time
+from time import monotonic, sleep
 from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.record import Record
-from prim_lantern.decide.decision import Decision
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.explain import Explanation
-from prim_lantern.decide.question import Question
-from prim_lantern.decide.stand_ins import STAND_IN
+from prim_lantern.decide.stand_ins import told
 from prim_lantern.decide.views.looking import LookingAs
-from prim_lantern.errors import BadChange, BadQuestion, BadSite, NotAllowed
+from prim_lantern.errors import BadChange, BadSite, NotAllowed, PrimLanternError, StoreTrouble
+from prim_lantern.freshness import Confirmed, Freshness, KeptFresh
 from prim_lantern.papers import Papers
-from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE
-from prim_lantern.state import Moment, State
+from prim_lantern.state import Moment, State, Whom
 from prim_lantern.store.base import Seen, Store
 from prim_lantern.store.memory import MemoryStore
+from prim_lantern.viewer import Viewer
 
 if TYPE_CHECKING:
     from prim_lantern.changing import Change
 
 
-@explains_its_arguments(but=("allows",))  # it is in a hurry, and asks `may` where it fails
+@explains_its_arguments()
 class Site(Papers):
     """A site that can be asked who may do what, and why.
 
-    Everywhere `who` is a login (in any case) or None for a guest; `group:…` means somebody
-    who is in just that group, `role:…` who has just that role, and `signed-in` somebody of whom
-    nothing else is known. `at` is a date, datetime or ISO 8601 text (a naive one is UTC), now when
-    left out. Asking about a user, item, action, kind or category that the site does not have
+    Everywhere `who` is a login (in any case), None for a guest, or somebody of whom only one thing
+    is known, see `pictured`. `at` is a date, datetime or ISO 8601 text (a naive one is UTC), now
+    when left out. Asking about a user, item, action, kind or category that the site does not have
     raises the error of that name (`UnknownUser` …), and never gives a silent no.
     """
 
@@ -58,8 +55,26 @@ class Site(Papers):
         if problems:
             raise BadSite(problems)
         self.store = store if store is not None else MemoryStore(data)
-        self._state = State(seen if seen is not None else self.store.read())
+        self._confirmed = Confirmed(self.store.where)
+        self._kept: KeptFresh | None = None
         self._taking = RLock()
+        found = seen if seen is not None else self.store.read()
+        self._state = State(found, confirmed=self._confirmed)
+
+    def __repr__(self) -> str:
+        data = self.data
+        held = f"{len(data.users):,} people, {len(data.items):,} items"
+        return f"<Site {data.name!r} at {self.store.where}: {held}, change {self.seen.number}>"
+
+    @property
+    def version(self) -> int:
+        """The number of the last change that is answered by here; it only grows.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().version
+        0
+        """
+        return self.seen.number
 
     def adopt(self, data: SiteData, *, checked: bool = False) -> None:
         """Take over a site's data after a change; every answer from then on is of the new.
@@ -92,7 +107,7 @@ class Site(Papers):
         """Put another state in the place of this one, in one step."""
         state = self._state
         same = seen.data is state.data
-        self._state = state.seen_as(seen) if same else State(seen, state)
+        self._state = state.seen_as(seen) if same else State(seen, state, self._confirmed)
 
     # Changing -----------------------------------------------------------------------
 
@@ -190,10 +205,74 @@ class Site(Papers):
         """
         with self._taking:
             seen = self._state.seen
-            found = self.store.newer(seen)
+            try:
+                found = self.store.newer(seen)
+            except PrimLanternError as error:
+                self._confirmed.trouble = str(error)
+                raise
+            self._confirmed.now()
             if found is not seen:
                 self._swap(found)
             return found.number - seen.number
+
+    def keep_fresh(self, *, refuse_after: float | None = None) -> KeptFresh:
+        """Take over what others change by itself from now on, in a thread of this process: at once
+        from PostgreSQL, which calls; within a tenth of a second from SQLite and folders, also where
+        these are edited by hand.
+
+        While the store does not answer, or says what makes no sense, answers go on to come from
+        what is known, and `freshness` says so. With `refuse_after`, nothing is answered any more
+        (`StoreTrouble`) once that has gone on for so many seconds.
+        Returns what stops it again (`stop`, or the end of a `with` block). It goes on by itself in
+        processes that are forked off.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> with site.keep_fresh(refuse_after=300):
+        ...     site.freshness.version
+        0
+        """
+        with self._taking:
+            if self._kept is not None:
+                self._kept.stop()
+            self._kept = KeptFresh(self.store, self.catch_up, self._confirmed, refuse_after)
+            return self._kept
+
+    @property
+    def freshness(self) -> Freshness:
+        """How new the answers are. See `Freshness`.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().freshness.trouble
+        ''
+        """
+        confirmed = self._confirmed
+        at = datetime.fromtimestamp(confirmed.at, UTC)
+        return Freshness(self.version, at, confirmed.trouble)
+
+    def fresh_to(self, version: int, wait: float = 2.0) -> None:
+        """Make sure that what is answered from now on knows of a change of this number: so that
+        somebody who was sent on after their change, maybe to another process, finds it made.
+
+        It is looked for in the store where it is not known yet, for so many seconds (a copy of a
+        database may lag behind); `StoreTrouble` is raised where it is not there then.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> with site.change(by="hana.okafor") as change:
+        ...     _ = change.suspend("sam.whitlock")
+        >>> site.fresh_to(1)
+        """
+        until = monotonic() + wait
+        while self.version < version:
+            self.catch_up()
+            if self.version >= version:
+                return
+            if monotonic() > until:
+                raise StoreTrouble(
+                    self.store.where, f"has no change {version} yet; {self.version} is the last."
+                )
+            sleep(0.02)
 
     def take(self, seen: Seen) -> None:
         """Take over the site as it was found in the store; an older one than is here already is
@@ -212,139 +291,23 @@ class Site(Papers):
         timeline = self._state.timeline
         return timeline.stretch(one) != timeline.stretch(other)
 
-    # May they? --------------------------------------------------------------------
-
-    def may(self, who: str | None, action: str, path: str, at: Moment = None) -> Decision:
-        """May this person do this to the item at this path?
-
-        Raises `BadQuestion` for the actions that need more to be asked: create
-        (`may_create`), file-under (`may_file`) and those of managing (`may_manage`).
-
-        >>> import prim_lantern as pl
-        >>> bool(pl.open_demo().may("sam.whitlock", "publish", "/log/seal-count"))
-        False
-        """
-        state = self._state
-        if at is None:
-            seconds = time()
-            until, engine = state.now
-            if engine is not None and seconds < until:
-                try:
-                    allowed = engine.allows(who, action, path)
-                    return Decision(allowed, engine, (who, action, path, seconds))
-                except LookupError:
-                    pass  # a name in another form, or unknown
-        login, engine, moment = state.asked(who, at)
-        action, path = state.item_action(action), state.item(path)
-        question = Question(login, action, moment, path)
-        return Decision(engine.allows(login, action, path), engine, question)
-
-    def allows(self, who: str | None, action: str, path: str, at: Moment = None) -> bool:
-        """The same as a plain bool, for the busiest places of a website's code.
-
-        >>> import prim_lantern as pl
-        >>> pl.open_demo().allows(None, "read", "/visit")
-        True
-        """
-        if at is None:
-            until, engine = self._state.now
-            if engine is not None and time() < until:
-                try:
-                    return engine.allows(who, action, path)
-                except (LookupError, TypeError, AttributeError):
-                    pass  # as in `may`, which explains it
-        return self.may(who, action, path, at).allowed
-
-    def may_create(
-        self,
-        who: str | None,
-        kind: str,
-        parent: str,
-        categories: Iterable[str] = (),
-        at: Moment = None,
-    ) -> Decision:
-        """May this person create an item of this kind below the parent, filed so?
-
-        >>> import prim_lantern as pl
-        >>> site = pl.open_demo()
-        >>> bool(site.may_create("sam.whitlock", "post", "/log", ["topic:wildlife"]))
-        True
-        """
-        state = self._state
-        login, engine, moment = state.asked(who, at)
-        kind, parent = state.data.kind(kind).name, state.section(parent)
-        filed = tuple(dict.fromkeys(map(state.data.category, categories)))
-        question = Question(login, "create", moment, parent, kind=kind, categories=filed)
-        return Decision(engine.may_create(login, kind, parent, filed), engine, question)
-
-    def may_file(self, who: str | None, path: str, category: str, at: Moment = None) -> Decision:
-        """May this person file the item under the category? (The question of file-under.)
-
-        Filing it needs `edit` on the item as well, which is a question of its own.
-
-        >>> import prim_lantern as pl
-        >>> bool(pl.open_demo().may_file("sam.whitlock", "/log/seal-count", "topic:press"))
-        False
-        """
-        state = self._state
-        login, engine, moment = state.asked(who, at)
-        path, category = state.item(path), state.data.category(category)
-        question = Question(login, "file-under", moment, path, category=category)
-        return Decision(engine.may_file(login, path, category), engine, question)
-
-    def may_move(self, who: str | None, path: str, new_parent: str, at: Moment = None) -> Decision:
-        """May this person move the item, with all below it, under the new parent?
-
-        >>> import prim_lantern as pl
-        >>> bool(pl.open_demo().may_move("hana.okafor", "/visit/winter", "/about"))
-        True
-        """
-        state = self._state
-        login, engine, moment = state.asked(who, at)
-        path, new_parent = state.item(path), state.section(new_parent)
-        question = Question(login, "move", moment, path, new_parent=new_parent)
-        return Decision(engine.may_move(login, path, new_parent), engine, question)
-
-    def may_manage(
-        self, who: str | None, action: str, place: str = "site", at: Moment = None
-    ) -> Decision:
-        """May this person manage rights at a place, or people, roles, looking as others?
-
-        `place` is "site", a path or a category. Raises `BadQuestion` for an action that is
-        not about managing, and for places other than the site where only that is asked.
-
-        >>> import prim_lantern as pl
-        >>> bool(pl.open_demo().may_manage("beatrix.lowe", "manage-rights", "/trustees"))
-        True
-        """
-        state = self._state
-        login, engine, moment = state.asked(who, at)
-        action = state.data.action(action)
-        if action not in MANAGING_ACTIONS:
-            raise BadQuestion(f"{action!r} is done to items: ask 'may' with a path.")
-        where = state.place(place)
-        if action in SITE_WIDE_ACTIONS and where.kind != "site":
-            raise BadQuestion(f"{action!r} is asked of the whole site: leave the place out.")
-        question = Question(login, action, moment, place=where)
-        return Decision(engine.may_manage(login, action, where), engine, question)
-
-    def why(self, who: str | None, action: str, path: str, at: Moment = None) -> Explanation:
-        """Why this person may, or may not, do this to the item at this path.
-
-        Every other question's decision has the same as its `.explanation`.
-
-        >>> import prim_lantern as pl
-        >>> print(pl.open_demo().why("hana.okafor", "read", "/trustees"))
-        Yes: Hana Okafor may read “Trustees” (/trustees): they are the owner of the site, who \
-may do everything.
-        Because:
-          - Hana Okafor is the owner of the site  [site.toml, line 6]
-        """
-        return self.may(who, action, path, at).explanation
-
     # Looking --------------------------------------------------------------------------
 
-    def looking_as(self, who: str | None, at: Moment = None, *, by: str | None = None) -> LookingAs:
+    def viewer(self, who: Whom, at: Moment = None, *, unknown: str = "error") -> Viewer:
+        """One person looking at the site as it is now, for one request of a website: all that it is
+        asked is answered of one state of the site and of one moment.
+
+        A login that is not known raises `UnknownUser`, or with `unknown` "guest" sees what guests
+        see: for sessions of people who are gone meanwhile.
+
+        >>> import prim_lantern as pl
+        >>> viewer = pl.open_demo().viewer("somebody.gone", unknown="guest")
+        >>> viewer.login, viewer.allows("read", "/visit")
+        (None, True)
+        """
+        return Viewer(self._state, who, at, unknown=unknown)
+
+    def looking_as(self, who: Whom, at: Moment = None, *, by: str | None = None) -> LookingAs:
         """The site as this person sees it: items and what they may do with each, the menu,
         the parts of the home page, and what they may create where.
 
@@ -353,7 +316,7 @@ may do everything.
         Raises `UnknownUser` or `UnknownWho` for nobody known, and `NotAllowed`.
 
         >>> import prim_lantern as pl
-        >>> view = pl.open_demo().looking_as("group:friends", at="2027-05-10")
+        >>> view = pl.open_demo().looking_as(pl.pictured("group:friends"), at="2027-05-10")
         >>> [link.title for link in view.menu][:3], view.categories
         (['Events', 'Friends', 'Learn'], ('series:work-parties',))
         """
@@ -367,7 +330,7 @@ may do everything.
     def _note_looking(self, state: State, by: str, login: str | None) -> None:
         """Looking asks for the right to it now, whatever moment is looked at."""
         engine, now = state.engine_now()
-        whom = (login or "a guest").removeprefix(STAND_IN)
+        whom = told(login) or "a guest"
         if engine.acting(by) is None or not engine.may_manage(by, "look-as", SITE):
             raise NotAllowed(by, ["they have no right to look-as"], f"look at the site as {whom}")
         said, done = (f"look as {whom}",), ({"do": "look-as", "who": login},)

@@ -6,18 +6,18 @@ from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.errors import BadValue
-from prim_lantern.state import Moment
-from prim_lantern.views import Views
+from prim_lantern.questions import Questions
+from prim_lantern.state import Moment, Whom
 
 if TYPE_CHECKING:
     from prim_lantern.site.content import Item
 
 
 @explains_its_arguments()
-class Pages(Views):
+class Pages(Questions):
     """Narrow questions, each answered without looking at the whole site; `Site` is one."""
 
-    def menu(self, who: str | None, at: Moment = None) -> list[Item]:
+    def menu(self, who: Whom, at: Moment = None) -> list[Item]:
         """The links of the menu that this person can follow, in tree order.
 
         >>> import prim_lantern as pl
@@ -29,7 +29,7 @@ class Pages(Views):
         login, engine, _ = self._state.asked(who, at)
         return menu_of(engine, login)
 
-    def parts(self, who: str | None, page: str, at: Moment = None) -> list[Item]:
+    def parts(self, who: Whom, page: str, at: Moment = None) -> list[Item]:
         """The parts right below a page that this person sees, in tree order.
 
         >>> import prim_lantern as pl
@@ -43,7 +43,7 @@ class Pages(Views):
 
     def parents_for(
         self,
-        who: str | None,
+        who: Whom,
         kind: str,
         at: Moment = None,
         *,
@@ -66,9 +66,7 @@ class Pages(Views):
             raise BadValue(str(limit), "is no limit: say how many, 1 or more, or leave it out.")
         return parents_for(engine, login, state.data.kind(kind).name, top, limit)
 
-    def categories_for(
-        self, who: str | None, kind: str, parent: str, at: Moment = None
-    ) -> list[str]:
+    def categories_for(self, who: Whom, kind: str, parent: str, at: Moment = None) -> list[str]:
         """The categories under which this person may file a new item of this kind there.
 
         >>> import prim_lantern as pl

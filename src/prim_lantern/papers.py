@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.insights import Insights
-from prim_lantern.state import Moment
+from prim_lantern.state import Moment, Whom
 from prim_lantern.store.trouble import of_files
 
 if TYPE_CHECKING:
@@ -111,24 +111,19 @@ links_to'
 
         return as_sitemaps(self._state.engine(self.moment(at)), base_of(base), name)
 
-    def feed(self, who: str | None, base: str, at: Moment = None, most: int = 50) -> str:
-        """An Atom feed (RFC 4287) of the newest items that somebody may read: a login, `group:…`,
-        `role:…`, "signed-in", or None for a guest. `base` is the address of the site.
+    def feed(self, who: Whom, base: str, at: Moment = None, most: int = 50) -> str:
+        """An Atom feed (RFC 4287) of the newest items that somebody may read. `base` is the address
+        of the site.
 
         >>> import prim_lantern as pl
         >>> feed = pl.open_demo().feed(None, "https://trust.example", "2027-05-10")
         >>> feed.count("<entry>")
         46
         """
-        from prim_lantern.decide.stand_ins import login_of
         from prim_lantern.formats.outgoing.addresses import base_of
         from prim_lantern.formats.outgoing.atom import as_atom
 
-        state = self._state
-        found = state.who(who) if who is not None else None
-        engine = state.engine(self.moment(at))
-        engine = state.picturing(engine, [found]) if found is not None else engine
-        login = login_of(found) if found is not None else None
+        login, engine, _ = self._state.asked(who, at)
         changed = {
             piece.name: record.at
             for record in self.store.records()

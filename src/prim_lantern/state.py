@@ -11,16 +11,41 @@ from threading import Lock
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.stand_ins import login_of, pictured_roles
 from prim_lantern.decide.timeline import Timeline
-from prim_lantern.errors import BadQuestion, UnknownItem, UnknownWho
+from prim_lantern.errors import BadQuestion, BadValue, UnknownItem, UnknownWho
+from prim_lantern.freshness import Confirmed
 from prim_lantern.site import moments, names
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import Place, place
-from prim_lantern.site.who import AUDIENCES, Who, who
+from prim_lantern.site.who import AUDIENCES, AUTHORS, Who, who
 from prim_lantern.store.base import Seen
 
 Moment = date | datetime | str | None
+Whom = str | Who | None
+"""Who is asked about: a login; None for a guest; or somebody pictured (see `pictured`)."""
 _STRETCHES_KEPT = 4
+
+
+def pictured(text: str) -> Who:
+    """Somebody of whom only one thing is known, to be asked about in place of a login: that they
+    are in a group (`group:…`), have a role (`role:…`) on the whole site, or are `signed-in`;
+    `guests` and `everyone` are a guest, who is in just these.
+
+    Only what comes from here is ever taken so: text is always a login. Raises `BadValue` for
+    anything else, a login too.
+
+    >>> import prim_lantern as pl
+    >>> site = pl.open_demo()
+    >>> bool(site.may(pl.pictured("group:trustees"), "read", "/trustees/minutes"))
+    True
+    >>> site.may("group:trustees", "read", "/trustees/minutes")
+    Traceback (most recent call last):
+    prim_lantern.errors.UnknownUser: The user 'group:trustees' is not known on this site.
+    """
+    found = who(text)
+    if found.kind == "user" or found == AUTHORS:
+        raise BadValue(text, "cannot be pictured: write group:…, role:…, signed-in or guests.")
+    return found
 
 
 class State:
@@ -30,14 +55,18 @@ class State:
     answer is of one site, and nothing that is worked out late gets into a newer state.
     """
 
-    def __init__(self, seen: Seen, before: State | None = None) -> None:
-        """Take what was seen; what still holds of the state before is taken over."""
+    def __init__(
+        self, seen: Seen, before: State | None = None, confirmed: Confirmed | None = None
+    ) -> None:
+        """Take what was seen; what still holds of the state before is taken over. `confirmed` says
+        how long it may be answered from this without hearing from the store."""
         self.seen = seen
         self.data: SiteData = seen.data
         earlier = before.timeline if before is not None else None
         self.timeline: Timeline = Timeline(self.data, earlier)
         self._engines: dict[int, Engine] = {}
         self._lock = Lock()
+        self._confirmed = confirmed
         self.now: tuple[float, Engine | None] = (0.0, None)
         """What decides now, and until when (seconds since 1970) it does."""
         known = before.known_engine() if before is not None else None
@@ -60,6 +89,8 @@ class State:
 
     def engine(self, at: datetime) -> Engine:
         """What decides at a moment; kept for the whole stretch in which nothing changes."""
+        if self._confirmed is not None:
+            self._confirmed.check()
         stretch = self.timeline.stretch(at)
         found = self._engines.get(stretch)
         if found is None:
@@ -86,19 +117,26 @@ class State:
         found = self.engine(now)
         turn = self.timeline.next_turn(now)
         if moments.CLOCK not in os.environ:
-            self.now = (turn.timestamp() if turn is not None else inf, found)
+            until = turn.timestamp() if turn is not None else inf
+            if self._confirmed is not None:
+                until = min(until, self._confirmed.until)
+            self.now = (until, found)
         return found, now
 
-    def asked(self, who: str | None, at: Moment) -> tuple[str | None, Engine, datetime]:
+    def asked(self, who: Whom, at: Moment) -> tuple[str | None, Engine, datetime]:
         """The login that is asked about, what decides, and the moment."""
         if at is None:
             engine, moment = self.engine_now()
         else:
             moment = moments.moment(at)
             engine = self.engine(moment)
-        found = None if who is None else self.who(who)
-        if found is None:
+        if who is None:
             return None, engine, moment
+        if isinstance(who, str):  # a login and nothing else, whatever it looks like
+            return self.data.user(who).login, engine, moment
+        if not isinstance(who, Who):
+            raise TypeError(who)
+        found = self.who(who)
         return login_of(found), self.picturing(engine, (found,)), moment
 
     def picturing(self, engine: Engine, whos: Iterable[Who]) -> Engine:
@@ -141,8 +179,9 @@ class State:
             self.section(text)
         return found
 
-    def who(self, text: str) -> Who:
+    def who(self, named: str | Who) -> Who:
         """A login, `user:…`, a group (`group:…`), a role (`role:…`) or an audience."""
+        text = str(named)
         found = who(text) if ":" in text or text in AUDIENCES else Who("user", text)
         if found.kind == "group":
             if found.name not in self.data.groups:

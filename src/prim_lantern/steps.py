@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from inspect import Parameter, signature
 from typing import Any, Concatenate, ParamSpec, Self, TypeVar
 
 from prim_lantern.arguments import explains_its_arguments
@@ -32,6 +33,11 @@ def _adding(make: Callable[_P, Operation]) -> Callable[Concatenate[_Change, _P],
         return self.do(make(*args, **values))
 
     add.__doc__ = make.__doc__
+    own = signature(make)
+    this = Parameter("self", Parameter.POSITIONAL_ONLY)
+    add.__signature__ = own.replace(  # type: ignore[attr-defined]  # what help() shows
+        parameters=[this, *own.parameters.values()], return_annotation="Change"
+    )
     add.__name__ = getattr(make, "do", "add").replace("-", "_")
     return add
 

@@ -20,7 +20,7 @@ from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import User
 from prim_lantern.site.who import SIGNED_IN
-from prim_lantern.state import Moment, State
+from prim_lantern.state import Moment, State, Whom
 from prim_lantern.store.base import Seen, Store
 
 if TYPE_CHECKING:
@@ -113,7 +113,7 @@ class Views:
         names = state.data.content.names
         return {names[row]: counts[row] for row in state.data.tree.rows}
 
-    def items_for(self, who: str | None, action: str = "read", at: Moment = None) -> list[str]:
+    def items_for(self, who: Whom, action: str = "read", at: Moment = None) -> list[str]:
         """The paths of the items to which this person may do this, in tree order.
 
         >>> import prim_lantern as pl
@@ -124,7 +124,7 @@ class Views:
         login, engine, _ = state.asked(who, at)
         return paths_for(engine, login, state.item_action(action))
 
-    def is_possible(self, who: str | None, action: str, path: str, at: Moment = None) -> bool:
+    def is_possible(self, who: Whom, action: str, path: str, at: Moment = None) -> bool:
         """Whether the item is in a state in which this can be done to it now, whoever may: steps
         such as publish lead from some states alone. `may` and all lists speak of the right alone.
 
@@ -142,7 +142,7 @@ class Views:
 
     def filter(
         self,
-        who: str | None,
+        who: Whom,
         action: str,
         paths: Iterable[str],
         at: Moment = None,
@@ -211,9 +211,8 @@ class Views:
             raise BadQuestion("'file-under' is asked of categories: name only those as rows.")
         return grid_of(engine, columns, rows, asked)
 
-    def powers_of(self, who: str | None, at: Moment = None) -> Powers:
-        """What reaches this person (groups, roles, rules), and where they may do what; `group:…` is
-        somebody in just that group, `role:…` somebody who has just that role.
+    def powers_of(self, who: Whom, at: Moment = None) -> Powers:
+        """What reaches this person (groups, roles, rules), and where they may do what.
 
         >>> import prim_lantern as pl
         >>> [given.role for given in pl.open_demo().powers_of("bo.lind", "2027-05-10").given]
@@ -222,15 +221,15 @@ class Views:
         login, engine, _ = self._state.asked(who, at)
         return powers_of(engine, login, login_of(SIGNED_IN))
 
-    def login_of(self, who: str | None) -> str | None:
-        """The login of a person as it is spelled, None for a guest; for `group:…`, `role:…` and
-        `signed-in` the name by which somebody pictured so stands in for a login.
+    def login_of(self, who: Whom) -> str | None:
+        """The login of a person as it is spelled, None for a guest; what stands in for a login for
+        somebody pictured.
 
         >>> import prim_lantern as pl
         >>> pl.open_demo().login_of("Sam.Whitlock")
         'sam.whitlock'
         """
-        return None if who is None else login_of(self._state.who(who))
+        return self._state.asked(who, None)[0]
 
     # Finding -------------------------------------------------------------------------
 

@@ -19,7 +19,7 @@ from prim_lantern.cli.common import (
 )
 from prim_lantern.decide.decision import Decision
 from prim_lantern.decide.explain import words
-from prim_lantern.decide.stand_ins import STAND_IN
+from prim_lantern.decide.stand_ins import asked_of
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.answers import answer_lines, explanation_lines
@@ -99,7 +99,7 @@ def _of_the_state(site: Site, decision: Decision, at: str | None) -> list[str]:
     asked = decision.question
     if asked.action not in STEPS or asked.path is None or not decision.allowed:
         return []
-    who = asked.who.removeprefix(STAND_IN) if asked.who else None
+    who = asked_of(asked.who)
     if site.is_possible(who, asked.action, asked.path, at):
         return []
     if site.data.is_part(asked.path):

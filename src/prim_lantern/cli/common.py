@@ -17,6 +17,7 @@ from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.site import names
 from prim_lantern.site.people import User
 from prim_lantern.site.who import AUDIENCES
+from prim_lantern.state import Whom, pictured
 
 if TYPE_CHECKING:
     from prim_lantern.changeable import Changeable  # asking does without it
@@ -171,14 +172,18 @@ def _one(text: str, found: Sequence[User]) -> str:
     return found[0].login
 
 
-def person_or_anybody(site: Site, text: str) -> str | None:
-    """As `person`; `group:…`, `role:…` and `signed-in` stay, for somebody of whom just that is
-    known."""
-    return text if _is_anybody(text) else person(site, text)
+def person_or_anybody(site: Site, text: str) -> Whom:
+    """As `person`; `group:…`, `role:…` and `signed-in` are somebody of whom just that is known."""
+    return pictured(text) if _is_anybody(text) else person(site, text)
 
 
 def _is_anybody(text: str) -> bool:
     return text.startswith(("group:", "role:")) or text == "signed-in"
+
+
+def asked(named: str) -> Whom:
+    """The one whom `whom` found, to be asked about."""
+    return pictured(named) if _is_anybody(named) or named in AUDIENCES else named
 
 
 def whom(site: Site, text: str) -> str:

@@ -30,6 +30,7 @@ from prim_lantern.show.changes import effect_lines, effect_rows, effects_dict
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.moments import written
+from prim_lantern.state import Whom
 
 _EXPLAINED = 6  # places of one line
 _KEYS = ("who", "action", "where", "whole_section", "items")
@@ -119,7 +120,7 @@ def _other_site(second: Other, site: Site) -> Site | None:
 
 def _one_thing(
     site: Site,
-    whos: tuple[str | None, str | None],
+    whos: tuple[Whom, Whom],
     action: str,
     place: str,
     at: str | None,
@@ -163,7 +164,7 @@ def _thing_lines(things: Sequence[Thing], indent: str = "  ") -> Iterator[str]:
 def _two(
     site: Site,
     there: Site | None,
-    whos: tuple[str | None, str | None],
+    whos: tuple[Whom, Whom],
     second: Other,
     at: str | None,
     shown: As,
@@ -192,9 +193,7 @@ _Reasons = dict[More, list[tuple[list[str], list[Thing]]]]
 """For what one may and the other may not: some places, and what makes the difference there."""
 
 
-def _reasons(
-    site: Site, found: Compared, whos: tuple[str | None, str | None], at: str | None
-) -> _Reasons:
+def _reasons(site: Site, found: Compared, whos: tuple[Whom, Whom], at: str | None) -> _Reasons:
     """What makes the difference at the first places of each line, where they are items."""
     reasons: _Reasons = {}
     for more in found.more:

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from prim_lantern.cli.common import (
+    asked,
     at_option,
     complete_who,
     opened,
@@ -102,8 +103,7 @@ def feed(
     prim-lantern export feed friends.atom --for group:friends --base https://trust.example
     """
     site = opened(where)
-    found = whom(site, who)
-    text = site.feed(None if found == "guests" else found, base, at, most)
+    text = site.feed(asked(whom(site, who)), base, at, most)
     _write(file, text, overwrite=overwrite)
 
 

@@ -30,6 +30,7 @@ from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import is_above
+from prim_lantern.state import Whom
 
 
 @click.command(short_help="Who may do this here?")
@@ -196,43 +197,43 @@ def what(
     prim-lantern what group:volunteers create --in /log
     """
     site = opened(where)
-    login = person_or_anybody(site, who)
+    whom = person_or_anybody(site, who)
     if within is not None:
         site.section(within)
     if action == "create":
-        _creating(site, login, within, at, shown)
+        _creating(site, whom, within, at, shown)
     elif action is not None:
-        _items(site, login, action, within, at, shown)
+        _items(site, whom, action, within, at, shown)
     elif shown.to_csv is not None:
-        _every_right(site.powers_of(login, at), within, shown)
+        _every_right(site.powers_of(whom, at), within, shown)
     elif within is not None:
         raise BadQuestion("--in belongs to an action, or to --csv: say which action.")
     else:
-        _powers(site, login, at, shown.as_json)
+        _powers(site, whom, at, shown.as_json)
 
 
 def _items(
-    site: Site, login: str | None, action: str, within: str | None, at: str | None, shown: As
+    site: Site, who: Whom, action: str, within: str | None, at: str | None, shown: As
 ) -> None:
     from prim_lantern.show.records import PAGE, Column
 
-    every = site.items_for(login, action, at)
+    every = site.items_for(who, action, at)
     paths = [path for path in every if within is None or _is_at(path, within, below=True)]
     told = paths if shown.everything or shown.as_json or shown.to_csv else paths[:PAGE]
     records = [
         {
             "path": path,
             "title": site.data.items[path].title,
-            "by": site.why(login, action, path, at).short,
+            "by": site.why(who, action, path, at).short,
         }
         for path in told
     ]
     if not (shown.as_json or shown.to_csv):
         at_place = f", {len(paths):,} of them at {within} or below" if within is not None else ""
-        open_now = sum(site.is_possible(login, action, path, at) for path in paths)
+        open_now = sum(site.is_possible(who, action, path, at) for path in paths)
         state = f"; {open_now:,} of them are in a state for it now" if action in STEPS else ""
         called, doing = (
-            words.opening(site.data, site.login_of(login)),
+            words.opening(site.data, site.login_of(who)),
             words.doing(site.data, action),
         )
         of_all = f"{len(every):,} of {len(site.data.items):,} items"
@@ -245,10 +246,10 @@ def _items(
     show_list(shown, columns, records, "", count=len(paths))
 
 
-def _creating(site: Site, login: str | None, within: str | None, at: str | None, shown: As) -> None:
+def _creating(site: Site, who: Whom, within: str | None, at: str | None, shown: As) -> None:
     from prim_lantern.show.records import Column
 
-    view = site.looking_as(login, at)
+    view = site.looking_as(who, at)
     records = [
         {
             "parent": each.parent,
@@ -298,14 +299,14 @@ def _every_right(powers: Powers, within: str | None, shown: As) -> None:
     show_list(shown, [], records, "", keys=["action", "where", "beyond"])
 
 
-def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> None:
-    data, powers = site.data, site.powers_of(login, at)
-    view = site.looking_as(login, at)
+def _powers(site: Site, who: Whom, at: str | None, as_json: bool) -> None:
+    data, powers = site.data, site.powers_of(who, at)
+    view = site.looking_as(who, at)
     held = holdings(data, powers, site.moment(at))
     if as_json:
         print_json(
             {
-                "who": login,
+                "who": None if who is None else str(who),
                 "owner": powers.owner,
                 **{name: [point.to_dict() for point in points] for name, points in held.items()},
                 "may": {action: list(paths) for action, paths in powers.may.items()},
@@ -315,7 +316,7 @@ def _powers(site: Site, login: str | None, at: str | None, as_json: bool) -> Non
             }
         )
         return
-    print_lines(who_it_is(site, login))
+    print_lines(who_it_is(site, who))
     print_holdings(held, powers)
     click.echo(f"\n{styled('Beyond everybody who is signed in', 'strong')}")
     _print_beyond(data, powers, view)
@@ -362,12 +363,12 @@ def _some(data: SiteData, paths: Sequence[str]) -> str:
     return f"{count}: {', '.join(paths[:4])}{' …' if len(paths) > 4 else ''}"
 
 
-def who_it_is(site: Site, who: str | None) -> list[str]:
+def who_it_is(site: Site, who: Whom) -> list[str]:
     """Whom it is about, in a line."""
     if who is None:
         return ["A guest: somebody who is not signed in."]
     login = site.login_of(who)
-    user = site.data.users.get(who)
+    user = site.data.users.get(login or "")
     if user is None:
         return [*wrapped(f"{words.opening(site.data, login)}, of whom nothing else is known.")]
     owner = ", the owner" if login == site.data.owner else ""

@@ -11,6 +11,7 @@ import click
 from prim_lantern.cli.changing import by_option, maker
 from prim_lantern.cli.common import (
     answering,
+    asked,
     complete_place,
     complete_who,
     opened,
@@ -40,7 +41,7 @@ def look_as(who: str, by: str | None, where: str, at: str | None, as_json: bool)
     site = opened(where)
     as_whom = whom(site, who)
     looking = maker(site, by)
-    view = site.looking_as(None if as_whom == "guests" else as_whom, at, by=looking)
+    view = site.looking_as(asked(as_whom), at, by=looking)
     if as_json:
         print_json(view.to_dict())
         return

@@ -6,8 +6,9 @@ from datetime import datetime
 from typing import NamedTuple
 
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import STAND_IN
+from prim_lantern.decide.stand_ins import Beside, Somebody, stand_in, told
 from prim_lantern.decide.trace import Trace
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import written
 from prim_lantern.site.places import Place
 
@@ -31,8 +32,7 @@ class Question(NamedTuple):
 
     def to_dict(self) -> dict[str, object]:
         """What was asked, for programs."""
-        who = self.who.removeprefix(STAND_IN) if self.who else None
-        asked: dict[str, object] = {"who": who, "action": self.action}
+        asked: dict[str, object] = {"who": told(self.who), "action": self.action}
         for key in ("path", "kind", "categories", "category", "new_parent"):
             value = getattr(self, key)
             if value:
@@ -40,6 +40,13 @@ class Question(NamedTuple):
         if self.place is not None:
             asked["place"] = str(self.place)
         return {**asked, "at": written(self.at)}
+
+
+def reference_about(data: SiteData, at: datetime, who: str | None) -> Reference:
+    """What decides a question about somebody, who may be a stand-in, step by step."""
+    if isinstance(who, Somebody):
+        data = data.with_parts(users=Beside(data.users, stand_in(data, who)))
+    return Reference(data, at)
 
 
 def trace_of(reference: Reference, asked: Question) -> Trace:

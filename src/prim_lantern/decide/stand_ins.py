@@ -8,9 +8,42 @@ from itertools import chain
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Membership, StandIn, User
 from prim_lantern.site.rights import Given
-from prim_lantern.site.who import SIGNED_IN, Who
+from prim_lantern.site.who import SIGNED_IN, Who, who
 
-STAND_IN = "somebody:"  # how a stand-in's login begins; no real one can hold a colon
+_PREFIX = "somebody:"
+
+
+class Somebody(str):
+    """What a stand-in has for a login. It equals no plain text, so that no login that comes from
+    outside, however it is spelled, can pass for it."""
+
+    __slots__ = ()
+
+    def __new__(cls, who: Who) -> Somebody:
+        """The one who is pictured for a group, a role or an audience."""
+        return super().__new__(cls, f"{_PREFIX}{who}")
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Somebody) and str.__eq__(self, other)
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+    def __hash__(self) -> int:
+        return hash((_PREFIX, str.__hash__(self)))
+
+    def __reduce__(self) -> tuple[type[Somebody], tuple[Who]]:
+        return Somebody, (self.who,)
+
+    @property
+    def who(self) -> Who:
+        """The group, the role or the audience that is all that is known of them."""
+        return who(self.told)
+
+    @property
+    def told(self) -> str:
+        """The same as text."""
+        return self.removeprefix(_PREFIX)
 
 
 class Beside(Mapping[str, User]):
@@ -38,15 +71,26 @@ def login_of(who: Who) -> str | None:
     if who.kind == "user":
         return who.name
     if who.kind in ("group", "role") or who == SIGNED_IN:
-        return f"{STAND_IN}{who}"
+        return Somebody(who)
     return None
 
 
-def stand_in(data: SiteData, login: str) -> StandIn:
+def told(login: str | None) -> str | None:
+    """A login, or for a stand-in the group, role or audience, as text."""
+    return login.told if isinstance(login, Somebody) else login
+
+
+def asked_of(login: str | None) -> str | Who | None:
+    """Whom to name so that this one is asked about: see `State.asked`."""
+    return login.who if isinstance(login, Somebody) else login
+
+
+def stand_in(data: SiteData, login: Somebody) -> StandIn:
     """The stand-in of such a login: in one group, with one role (see `pictured_roles`), or merely
     signed in."""
-    group = data.groups.get(login.removeprefix(f"{STAND_IN}group:"))
-    role = data.roles.get(login.removeprefix(f"{STAND_IN}role:"))
+    known = login.who
+    group = data.groups.get(known.name) if known.kind == "group" else None
+    role = data.roles.get(known.name) if known.kind == "role" else None
     name = f"somebody in {group.called}" if group else "somebody signed in"
     if role:
         name = f"somebody with the role {role.called}"
@@ -57,18 +101,18 @@ def stand_in(data: SiteData, login: str) -> StandIn:
 def pictured_roles(whos: Iterable[Who]) -> tuple[Given, ...]:
     """For each role among some whos: that its stand-in has it, on the whole site."""
     return tuple(
-        Given(who.name, (Who("user", f"{STAND_IN}{who}"),)) for who in whos if who.kind == "role"
+        Given(who.name, (Who("user", Somebody(who)),)) for who in whos if who.kind == "role"
     )
 
 
 def is_pictured(given: Given) -> bool:
     """Whether a role is given only in the picture."""
-    return all(who.name.startswith(STAND_IN) for who in given.to)
+    return all(isinstance(who.name, Somebody) for who in given.to)
 
 
 def name_of(data: SiteData, login: str | None) -> str:
     """The name of a user or a stand-in; "a guest" for nobody."""
     if login is None:
         return "a guest"
-    user = stand_in(data, login) if login.startswith(STAND_IN) else data.users[login]
+    user = stand_in(data, login) if isinstance(login, Somebody) else data.users[login]
     return user.called

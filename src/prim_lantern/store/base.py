@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, suppress
+from contextlib import AbstractContextManager, contextmanager, suppress
 from datetime import datetime
 from typing import Any, Final, NamedTuple
 from zipfile import BadZipFile
@@ -30,6 +30,7 @@ from prim_lantern.formats.history import (
 from prim_lantern.formats.rewind import Rewind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
+from prim_lantern.store.news import News
 
 _APART: Final = 1000  # changes between two sites that are kept
 _MANY_THINGS: Final = 20_000  # items and people: for each as many more, they are kept rarer
@@ -94,6 +95,11 @@ class Store(ABC):
     def newer(self, seen: Seen) -> Seen:
         """The site as it is now; `seen` itself where it is still that."""
         return seen if self.is_at(seen) else self.read()
+
+    @contextmanager
+    def news(self) -> Iterator[News]:
+        """What waits until somebody else may have changed the site."""
+        yield News()
 
     def as_it_stood(self, at: datetime) -> SiteData:
         """The site as it stood at a past moment."""

@@ -26,6 +26,7 @@ from prim_lantern.store import tables
 from prim_lantern.store.base import Seen, Store, Turn, next_line
 from prim_lantern.store.connecting import WAITS, WHO_WRITES, engine_for, file_of, url_of
 from prim_lantern.store.holder import Holder, since_when
+from prim_lantern.store.news import News, call_out, called_by
 from prim_lantern.store.rows import NOTHING, read_rows, reads_back, with_origins, write_rows
 from prim_lantern.store.trouble import of_database
 from prim_lantern.store.upgrading import brought_up
@@ -102,6 +103,15 @@ class DatabaseStore(Store):
         with self._trouble(), self._engine.connect() as connection:
             number = connection.execute(select(tables.state.c.number)).scalar() or 0
             return _caught_up(connection, seen, number)
+
+    @contextmanager
+    def news(self) -> Iterator[News]:
+        """What waits until somebody else may have changed the site."""
+        if self._engine.driver != "psycopg":
+            yield News()
+            return
+        with called_by(self._engine, self.where) as news:
+            yield news
 
     def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:
         """The history and the site, of one moment."""
@@ -217,6 +227,7 @@ class _DatabaseTurn(Turn):
         self.connection.execute(insert(tables.changes), _row(record, text_of(line)))
         values = {"number": record.number, "hash": line.hash, "state": line.state}
         self.connection.execute(update(tables.state).where(_THE_ROW).values(values))
+        call_out(self.connection, record.number)
         made = with_origins(after, pieces, record.number)
         return Seen(made, record.number, at=record.at)
 

@@ -62,6 +62,11 @@ class Effects:
         both = dict.fromkeys((*after.data.item_actions, *before.data.item_actions))
         self.actions = [each for each in both if each not in NEED_MORE]
 
+    def __repr__(self) -> str:
+        if "changed" not in self.__dict__:
+            return "<Effects, not looked at yet>"  # finding them can take long
+        return f"<Effects on {len(self.changed):,} actions at places>"
+
     # What there is -----------------------------------------------------------------------
 
     @cached_property

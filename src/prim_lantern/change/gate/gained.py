@@ -13,7 +13,7 @@ from prim_lantern.change.gate.spots import Asks, Lane, Question, all_of, any_of
 from prim_lantern.change.gate.spread import Bools, Spread
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.people import ANYBODY, GUEST
-from prim_lantern.decide.stand_ins import STAND_IN
+from prim_lantern.decide.stand_ins import Somebody
 from prim_lantern.decide.subject import Subject
 from prim_lantern.site.places import Place
 
@@ -123,7 +123,6 @@ def _mask(engine: Engine, person: Person) -> int:
     login, data = person.login, engine.data
     if login is None:
         return GUEST
-    if login.startswith(STAND_IN):
-        group = login.removeprefix(f"{STAND_IN}group:")
-        return engine.crowd[login][0] if group in data.groups else ANYBODY
+    if isinstance(login, Somebody):
+        return engine.crowd[login][0] if login.who.name in data.groups else ANYBODY
     return engine.crowd.mask_if_active(login, engine.at) if login in data.users else GUEST

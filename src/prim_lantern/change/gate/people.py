@@ -9,7 +9,7 @@ from typing import NamedTuple
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.people import ANYBODY, GUEST
-from prim_lantern.decide.stand_ins import STAND_IN, login_of
+from prim_lantern.decide.stand_ins import Somebody, login_of
 from prim_lantern.decide.timeline import timed_people
 from prim_lantern.site.people import ACTIVE
 from prim_lantern.site.who import SIGNED_IN, Who
@@ -93,9 +93,8 @@ def there_on_both(stretch: Stretch, person: Person) -> bool:
     login = person.login
     if login is None or login == login_of(SIGNED_IN):
         return True
-    if login.startswith(STAND_IN):
-        name = login.removeprefix(login_of(Who("group", "")) or "")
-        return all(name in each.data.groups for each in (stretch.before, stretch.after))
+    if isinstance(login, Somebody):
+        return all(login.who.name in each.data.groups for each in (stretch.before, stretch.after))
     return all(login in each.data.users for each in (stretch.before, stretch.after))
 
 

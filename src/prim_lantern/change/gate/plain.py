@@ -12,7 +12,7 @@ from datetime import datetime
 from prim_lantern.change.gate.finals import kept
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import login_of, stand_in
+from prim_lantern.decide.stand_ins import Somebody, stand_in
 from prim_lantern.decide.subject import Subject, with_above
 from prim_lantern.decide.trace import YES
 from prim_lantern.site.data import SiteData
@@ -127,8 +127,8 @@ def _with_everybody(data: SiteData, groups: set[str]) -> SiteData:
         login: replace(user, status=ACTIVE) for login, user in data.users.items()
     }
     for who in (SIGNED_IN, *(Who("group", name) for name in groups)):
-        login = login_of(who) or ""
-        users[login] = stand_in(data, login)
+        somebody = Somebody(who)
+        users[somebody] = stand_in(data, somebody)
     return data.with_parts(users=users)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from prim_lantern.change.gate.gained import Gain
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.gate.missing import Missing, from_the_top
-from prim_lantern.decide.stand_ins import STAND_IN, stand_in
+from prim_lantern.decide.stand_ins import Somebody, stand_in
 from prim_lantern.decide.subject import FRESH, Subject
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.moments import written
@@ -44,12 +44,11 @@ def freed_of(judged: Judged, gain: Gain) -> str:
 def _called(judged: Judged, login: str | None) -> str:
     if login is None:
         return "guests"
-    if login.startswith(STAND_IN):
+    if isinstance(login, Somebody):
         for data in (judged.after, judged.base):
-            name = login.removeprefix(f"{STAND_IN}group:")
-            if name in data.groups or name == login:
+            if login.who.kind != "group" or login.who.name in data.groups:
                 return stand_in(data, login).called
-        return login.removeprefix(STAND_IN)
+        return login.told
     for data in (judged.after, judged.before):
         if login in data.users:
             return data.users[login].called

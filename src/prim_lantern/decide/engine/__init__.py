@@ -6,6 +6,6 @@ classes: what stands alike is decided alike. For each action, what the words at 
 distinct set of the bits that level asks about, and remembered.
 """
 
-from prim_lantern.decide.engine.engine import Engine
+from prim_lantern.decide.engine.engine import Basis, Engine
 
-__all__ = ["Engine"]
+__all__ = ["Basis", "Engine"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
-from typing import TypeVar, cast
+from typing import NamedTuple, TypeVar, cast
 from weakref import ref
 
 from prim_lantern.decide import standing, subject
@@ -19,8 +19,9 @@ from prim_lantern.decide.engine.new_items import NewItems
 from prim_lantern.decide.engine.people import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
 from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Renewed, Shared
 from prim_lantern.decide.engine.rights import Rights
+from prim_lantern.decide.question import reference_about
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import STAND_IN, Beside, stand_in
+from prim_lantern.decide.stand_ins import Somebody
 from prim_lantern.decide.subject import Subject
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.content import Item
@@ -29,6 +30,14 @@ from prim_lantern.site.places import Place
 
 _T = TypeVar("_T")
 _FURTHER = MORE - FILED
+
+
+class Basis(NamedTuple):
+    """What an answer can be explained by later: the site that was asked, and what answered, for as
+    long as that is there for other reasons."""
+
+    data: SiteData
+    engine: ref[Engine]
 
 
 class Engine:
@@ -54,6 +63,7 @@ class Engine:
 
     def _arrange(self, rights: Rights, crowd: Crowd, ground: Ground, shared: Shared) -> None:
         self.data = rights.data
+        self.basis = Basis(self.data, ref(self))
         self.at = ground.moment
         self.rights, self.crowd, self.ground, self.shared = rights, crowd, ground, shared
         self._compiler = Compiler(rights, crowd)
@@ -113,6 +123,7 @@ class Engine:
         found = object.__new__(Engine)
         found.__dict__.update(self.__dict__)
         found.at = at
+        found.basis = Basis(self.data, ref(found))
         return found
 
     # Items that are there -------------------------------------------------------------
@@ -244,10 +255,9 @@ class Engine:
 
     def reference_for(self, login: str | None) -> Reference:
         """The same for a question about somebody, who may be a stand-in."""
-        if login is None or not login.startswith(STAND_IN):
+        if not isinstance(login, Somebody):
             return self.reference
-        users = Beside(self.data.users, stand_in(self.data, login))
-        return Reference(self.data.with_parts(users=users), self.at)
+        return reference_about(self.data, self.at, login)
 
     # Subjects, whether they stand there or are pictured ---------------------------------
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Final
 
 from prim_lantern.decide.belonging import Belonging
-from prim_lantern.decide.stand_ins import STAND_IN, stand_in
+from prim_lantern.decide.stand_ins import Somebody, stand_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, User
 from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
@@ -151,7 +151,7 @@ class Crowd(dict[str | None, Person]):
         return person
 
     def _user(self, login: str) -> User:
-        return stand_in(self.data, login) if login.startswith(STAND_IN) else self.data.users[login]
+        return stand_in(self.data, login) if isinstance(login, Somebody) else self.data.users[login]
 
     def _mask_of(self, user: User, at: datetime) -> int:
         found = ANYBODY | self.bits.get(Who("user", user.login), 0)

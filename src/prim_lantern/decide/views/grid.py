@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.lists import pages_before
-from prim_lantern.decide.stand_ins import STAND_IN, login_of
+from prim_lantern.decide.stand_ins import Somebody, login_of
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.content import DRAFT, PUBLISHED, Item
@@ -196,7 +196,7 @@ def _mark_of_some(
         mine = login is not None and all(login in each.authors for each in samples)
         return OWN if mine and _only_own(engine, login or "", action, where, samples) else YES
     pictured = where not in engine.data.items
-    could_be_theirs = login is not None and (pictured or login.startswith(STAND_IN))
+    could_be_theirs = login is not None and (pictured or isinstance(login, Somebody))
     if could_be_theirs and _only_own(engine, login or "", action, where, samples):
         return OWN
     return SILENT_CELL if _silent(engine, login, action, where, samples[0]) else NO

@@ -11,13 +11,13 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import STAND_IN
 from prim_lantern.insight.cut_out import cut_out
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, Membership, User
 from prim_lantern.site.who import Who
 
 _TRIED_AT_MOST: Final = 20_000  # sets of things
+_GUEST: Final = "guest:"  # what stands for a guest among users; no login can hold a colon
 
 
 @dataclass(frozen=True)
@@ -94,7 +94,7 @@ class TwoPeople:
 
     @staticmethod
     def _name(login: str | None) -> str:
-        return login if login is not None else f"{STAND_IN}guest"
+        return login if login is not None else _GUEST
 
     def _status(self, login: str) -> str:
         return ACTIVE if self._engine.acting(login) is not None else "byline"

@@ -13,7 +13,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import explain
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
-from prim_lantern.decide.stand_ins import STAND_IN, stand_in
+from prim_lantern.decide.stand_ins import Somebody, stand_in
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.cut_out import cut_out
 from prim_lantern.insight.wishes.candidates import Candidate, candidates
@@ -44,10 +44,10 @@ class OneWish:
             paths = [wish.place.name]
         some = paths if len(paths) <= _ITEMS else paths[:: max(1, len(paths) // _ITEMS)]
         logins = [each for each in self._asked_about if each is not None]
-        real = [each for each in logins if not each.startswith(STAND_IN)]
+        real = [each for each in logins if not isinstance(each, Somebody)]
         filed = [wish.place.name] if wish.place.kind == "category" else []
         data = cut_out(engine.data, some, real, (*wish.categories, *filed), named=True)
-        pictured = {e: stand_in(data, e) for e in logins if e.startswith(STAND_IN)}
+        pictured = {e: stand_in(data, e) for e in logins if isinstance(e, Somebody)}
         self._data = data.with_parts(users={**data.users, **pictured})
         self._questions = [
             each
@@ -115,7 +115,7 @@ class OneWish:
         """The questions that have not the wished answer yet, of people who stand in the site."""
         data = self._engine.data
         for asked in questions(data, self.wish, self._meant, self._engine.at):
-            pictured = asked.who is not None and asked.who.startswith(STAND_IN)
+            pictured = isinstance(asked.who, Somebody)
             counts = not pictured and asked.who != data.owner
             if counts and answer(self._engine, asked) != self.wish.may:
                 yield asked
@@ -131,7 +131,7 @@ class OneWish:
             near = tree.below(parent_of(where.name) or "/") if where.kind == "path" else ()
             spread = paths[:: len(paths) // _SOME_ITEMS]
             paths = list(dict.fromkeys((*islice(near, _SOME_ITEMS), *spread)))
-        real = [each for each in self._people if each is None or not each.startswith(STAND_IN)]
+        real = [each for each in self._people if not isinstance(each, Somebody)]
         actions = [each for each in self._engine.data.item_actions if each not in NEED_MORE]
         return [
             (who, action, path) for who in real[:_PEOPLE] for action in actions for path in paths
