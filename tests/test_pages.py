@@ -16,6 +16,7 @@ from sites import KINDS, LOGINS, MOMENTS, sites
 @given(sites(), st.sampled_from(MOMENTS), st.sampled_from([None, *LOGINS, "group:crew"]))
 def test_narrow_questions_answer_as_the_whole_look(data, at, who):
     site = pl.Site(data, checked=True)
+    who = pl.pictured(who) if who and ":" in who else who
     view = site.looking_as(who, at)
     assert tuple(site.menu(who, at)) == view.menu
     if "/" in data.items:

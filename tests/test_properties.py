@@ -296,5 +296,8 @@ def test_a_pictured_role_is_decided_as_if_somebody_had_it(site, at, rng):
     reference = Reference(more, at)
     for action, path in [("read", p) for p in site.items] + [("edit", p) for p in site.items]:
         allowed = reference.may("newcomer", action, path).allowed
-        assert found.allows(f"role:{role}", action, path, at) == allowed
-        assert bool(found.may(f"role:{role}", action, path, at).explanation.allowed) == allowed
+        assert found.allows(pl.pictured(f"role:{role}"), action, path, at) == allowed
+        assert (
+            bool(found.may(pl.pictured(f"role:{role}"), action, path, at).explanation.allowed)
+            == allowed
+        )

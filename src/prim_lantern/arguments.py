@@ -95,6 +95,8 @@ def _meant(hint: Any) -> str:
     if get_origin(hint) in (Union, UnionType):
         return " or ".join(dict.fromkeys(map(_meant, get_args(hint))))
     kind = get_origin(hint) or hint
+    if hasattr(kind, "_fields"):
+        return str(kind.__name__)  # a tuple with names is no mere list
     for known, words in _PLAINLY.items():
         if kind is known or (known in (Iterable, Mapping) and _is_kind_of(kind, known)):
             return words

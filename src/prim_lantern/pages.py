@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.errors import BadValue
@@ -10,7 +10,19 @@ from prim_lantern.questions import Questions
 from prim_lantern.state import Moment, Whom
 
 if TYPE_CHECKING:
+    from prim_lantern.decide.engine import Engine
     from prim_lantern.site.content import Item
+    from prim_lantern.sql import Columns, Condition
+
+
+_KEPT: Final = 100
+
+
+class _Conditions(dict[tuple[object, ...], "Condition"]):
+    """The conditions that were asked for last; they hold for as long as an engine does."""
+
+    def __init__(self, _: Engine) -> None:
+        super().__init__()
 
 
 @explains_its_arguments()
@@ -40,6 +52,37 @@ class Pages(Questions):
 
         login, engine, _ = self._state.asked(who, at)
         return parts_of(engine, login, self._state.item(page))
+
+    def sql_filter(
+        self, who: Whom, action: str, columns: Columns, at: Moment = None, *, limit: int = 5_000
+    ) -> Condition:
+        """The items to which this person may do this, as a condition on a website's own content
+        table: it holds for exactly those rows for which `may` says yes, so that the database itself
+        can list, page, search and count.
+
+        Parameters: `columns` says where the table has what access is decided by, see
+        `prim_lantern.sql`; the rows are the items of the site. `limit` is how large the condition
+        may become.
+        Returns the condition, for `where` of SQLAlchemy; its `terms` are its size.
+        Raises `BadQuestion` where it would pass the limit, or a column that is needed is missing.
+        There is an example in `prim_lantern.sql`.
+        """
+        from prim_lantern.sql.columns import Columns as Asked
+        from prim_lantern.sql.condition import condition
+
+        if not isinstance(columns, Asked):
+            raise BadValue(columns, "says no columns: give those of prim_lantern.sql.Columns.")
+        state = self._state
+        login, engine, _ = state.asked(who, at)
+        action = state.item_action(action)
+        kept, asked = engine.beside(_Conditions), (login, action, columns, limit)
+        found = kept.get(asked)
+        if found is None:
+            reference = engine.reference_for(login)
+            found = kept[asked] = condition(reference, login, action, columns, limit)
+            if len(kept) > _KEPT:
+                kept.pop(next(iter(kept)), None)
+        return found
 
     def parents_for(
         self,

@@ -49,7 +49,7 @@ class Reference:
         self.at = at
         self.belonging = Belonging(data, at)
         self._in_force = [each for each in clauses_of(data) if each.period.holds(at)]
-        self._given = [each for each in data.given if each.period.holds(at)]
+        self.given = [each for each in data.given if each.period.holds(at)]
         self._speaking: dict[tuple[str | None, str], list[Clause]] = {}
         self._subjects: dict[str, Subject] = {}
         self._readings: dict[tuple[str | None, str], Reading] = {}
@@ -74,7 +74,7 @@ class Reference:
             given.role == role
             and any(self.is_among(login, who, about) for who in given.to)
             and any(map(about.is_held_by, given.within_any))
-            for given in self._given
+            for given in self.given
         )
 
     def is_author(self, login: str | None, about: Subject) -> bool:
@@ -83,7 +83,7 @@ class Reference:
 
     def all_access(self, login: str | None, about: Subject) -> AllAccess | None:
         """An all-access role that is given to the user and holds it."""
-        for given in self._given:
+        for given in self.given:
             if self.data.roles[given.role].all_access and any(
                 self.is_among(login, who, about) for who in given.to
             ):
@@ -96,9 +96,9 @@ class Reference:
 
     def matching(self, login: str | None, action: str, about: Subject) -> list[Clause]:
         """The clauses that match, those without exceptions among them."""
-        return [each for each in self._spoken(login, action) if self._fits(each, login, about)]
+        return [each for each in self.spoken(login, action) if self._fits(each, login, about)]
 
-    def _spoken(self, login: str | None, action: str) -> list[Clause]:
+    def spoken(self, login: str | None, action: str) -> list[Clause]:
         """Those about the action that may speak to the user (a role depends on the item)."""
         acting = self.belonging.acting(login)
         found = self._speaking.get((acting, action))

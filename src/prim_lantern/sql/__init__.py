@@ -1,0 +1,19 @@
+"""Filters for a website's own content table: what one person may, as a condition in SQL.
+
+>>> from sqlalchemy import Column, MetaData, Table, Text, select
+>>> import prim_lantern as pl
+>>> from prim_lantern.sql import Columns, Separated
+>>> pages = Table("pages", MetaData(), Column("path", Text), Column("kind", Text),
+...               Column("state", Text), Column("topics", Text), Column("writers", Text))
+>>> columns = Columns(path=pages.c.path, kind=pages.c.kind, state=pages.c.state,
+...                   categories=Separated(pages.c.topics), authors=Separated(pages.c.writers))
+>>> may_read = pl.open_demo().sql_filter(None, "read", columns, at="2027-05-10")
+>>> query = select(pages.c.path).where(may_read)
+>>> may_read.terms < 200
+True
+"""
+
+from prim_lantern.sql.columns import Array, Columns, Joined, JsonArray, Separated
+from prim_lantern.sql.condition import Condition
+
+__all__ = ["Array", "Columns", "Condition", "Joined", "JsonArray", "Separated"]

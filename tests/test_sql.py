@@ -1,0 +1,200 @@
+"""What a database selects by a condition, against what the engine says of each item."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from random import Random
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sqlalchemy import (
+    JSON,
+    Column,
+    DateTime,
+    ForeignKey,
+    Integer,
+    MetaData,
+    Table,
+    Text,
+    create_engine,
+    insert,
+    select,
+    text,
+)  # fmt: skip
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.pool import StaticPool
+
+import prim_lantern as pl
+from prim_lantern.decide.engine import Engine
+from prim_lantern.sql import Array, Columns, Joined, JsonArray, Separated
+from sites import MOMENTS, random_site
+
+ACTIONS = [("read", "edit"), ("read", "publish"), ("sell", "delete"), ("comment", "submit")]
+LISTS = ("authors", "categories", "changed_by")
+PLAIN = ("path", "kind", "state", "page", "links_to", "public_from", "public_until")
+KEEPING = {
+    "separated": (Text, "; ".join, Separated),
+    "json": (JSON, list, JsonArray),
+    "array": (ARRAY(Text), list, Array),
+    "jsonb": (JSONB, list, JsonArray),
+}
+
+
+def table_of(how):
+    """A content table that keeps authors and categories in one way, and its columns."""
+    metadata = MetaData()
+    pages = Table(
+        "pages", metadata, Column("id", Integer, primary_key=True), Column("path", Text, unique=True),
+        Column("kind", Text), Column("state", Text), Column("page", Text), Column("links_to", Text),
+        Column("public_from", DateTime(timezone=how in ("array", "jsonb"))),
+        Column("public_until", DateTime(timezone=how in ("array", "jsonb"))),
+        *(Column(name, KEEPING[how][0]) for name in LISTS if how != "joined"),
+    )  # fmt: skip
+    columns = {name: pages.c[name] for name in PLAIN}
+    if how == "joined":
+        page_id = Column("page_id", ForeignKey("pages.id"))
+        beside = Table("beside", metadata, page_id, Column("what", Text), Column("value", Text))
+        for name in LISTS:
+            on = (beside.c.page_id == pages.c.id) & (beside.c.what == name)
+            columns[name] = Joined(beside.c.value, on)
+    else:
+        columns |= {name: KEEPING[how][2](pages.c[name]) for name in LISTS}
+    return metadata, pages, Columns(**columns)
+
+
+def fill(connection, metadata, data, how):
+    for each in ("beside", "pages"):
+        connection.execute(text(f"DROP TABLE IF EXISTS {each}"))
+    metadata.create_all(connection)
+    for number, item in enumerate(data.items.values(), 1):
+        row = {name: getattr(item, name) for name in PLAIN if name != "page"}
+        lists = {name: getattr(item, name) for name in LISTS}
+        if how != "joined":
+            row |= {name: KEEPING[how][1](some) for name, some in lists.items()}
+        page = data.page_of(item.path) if data.is_part(item.path) else None
+        connection.execute(insert(metadata.tables["pages"]).values(id=number, page=page, **row))
+        for name, some in lists.items() if how == "joined" else ():
+            for value in some:
+                beside = insert(metadata.tables["beside"])
+                connection.execute(beside.values(page_id=number, what=name, value=value))
+
+
+def differing(connection, data, at, how, actions):
+    """Where the database selects others than the engine."""
+    metadata, pages, columns = TABLES[how]
+    fill(connection, metadata, data, how)
+    site, engine = pl.Site(data, checked=True), Engine(data, at)
+    for login in (None, *data.users):
+        for action in actions:
+            condition = site.sql_filter(login, action, columns, at, limit=1_000_000)
+            found = set(connection.scalars(select(pages.c.path).where(condition)))
+            right = {path for path in data.items if engine.allows(login, action, path)}
+            if found != right:
+                yield login, action, found ^ right
+
+
+TABLES = {how: table_of(how) for how in (*KEEPING, "joined")}
+
+
+@pytest.fixture(scope="module")
+def in_sqlite():
+    engine = create_engine("sqlite://", poolclass=StaticPool)
+    with engine.connect() as connection:
+        yield connection
+    engine.dispose()
+
+
+@pytest.fixture(scope="module")
+def in_postgresql(postgresql):
+    # compiling a long condition anew takes PostgreSQL seconds; docs/in-a-website.md says so
+    engine = create_engine(postgresql(), connect_args={"options": "-c jit=off"})
+    with engine.connect() as connection:
+        yield connection
+    engine.dispose()
+
+
+@given(
+    seed=st.integers(0, 2**32),
+    at=st.sampled_from(MOMENTS),
+    how=st.sampled_from(["separated", "json", "joined"]),
+    actions=st.sampled_from(ACTIONS),
+)
+def test_sqlite_selects_what_the_engine_allows(in_sqlite, seed, at, how, actions):
+    assert list(differing(in_sqlite, random_site(Random(seed)), at, how, actions)) == []
+
+
+@settings(max_examples=15)
+@given(
+    seed=st.integers(0, 2**32),
+    at=st.sampled_from(MOMENTS),
+    how=st.sampled_from(["separated", "array", "jsonb", "joined"]),
+    actions=st.sampled_from(ACTIONS),
+)
+def test_postgresql_selects_what_the_engine_allows(in_postgresql, seed, at, how, actions):
+    assert list(differing(in_postgresql, random_site(Random(seed)), at, how, actions)) == []
+
+
+def test_the_demo_is_selected_whole_by_anybody_and_anything(in_sqlite, demo):
+    actions = ["read", "edit", "publish"]
+    differs = differing(in_sqlite, demo.data, demo.moment("2027-05-10"), "joined", actions)
+    assert list(differs) == []
+
+
+def test_hostile_names_select_nothing_else_and_break_nothing(in_sqlite, make_site):
+    path = "/o'hara\"; drop table pages; --"
+    site = make_site(
+        f"[[rules]]\nallow = ['read', 'edit']\nto = ['user:x%_']\nwhere = '''{path}'''\n",
+        people="x%_,,,,,,\nxAB,,,,,,\n",
+        content=f'"{path.replace(chr(34), chr(34) * 2)}",page,,xAB,,draft,,nobody,,,\n/other,page,,x%_,,,,,,,\n',
+        head='[site]\nname = "H"\nowner = "mo"\n',
+    )
+    at = site.moment("2027-05-10")
+    assert list(differing(in_sqlite, site.data, at, "separated", ["read", "edit"])) == []
+    assert site.items_for("x%_", "edit") == [path]
+
+
+def test_what_cannot_be_said_is_told(make_site, demo):
+    pages = TABLES["separated"][1]
+    bare = Columns(path=pages.c.path, kind=pages.c.kind, state=pages.c.state)
+    with pytest.raises(pl.BadQuestion, match="There are links: name the column 'links_to'"):
+        demo.sql_filter(None, "read", bare)
+    columns = TABLES["separated"][2]
+    with pytest.raises(pl.BadQuestion, match="more than 50: too much is said at single paths"):
+        demo.sql_filter("sam.whitlock", "read", columns, limit=50)
+    with pytest.raises(pl.BadValue, match="says no columns"):
+        demo.sql_filter(None, "read", pages)
+    with pytest.raises(pl.BadQuestion, match="asked with a kind"):
+        demo.sql_filter(None, "create", columns)
+    timed = Columns(pages.c.path, pages.c.kind, pages.c.state, public_from=pages.c.state)
+    site = make_site("[[rules]]\nallow = ['edit']\nto = ['guests']\n", content="/a,page,,,,,,,,,\n")
+    with pytest.raises(pl.BadValue, match="keeps no moments"):
+        site.sql_filter(None, "read", timed)
+
+
+def test_a_condition_is_kept_until_the_site_changes():
+    site, columns = pl.open_demo(), TABLES["joined"][2]
+    first = site.sql_filter("sam.whitlock", "read", columns)
+    assert site.sql_filter("sam.whitlock", "read", columns) is first
+    assert repr(first) == f"<Condition of {first.terms:,} terms>"
+    with site.change(by="hana.okafor") as change:
+        change.suspend("sam.whitlock")
+    assert site.sql_filter("sam.whitlock", "read", columns) is not first
+
+
+def test_parts_below_parts_need_a_column_with_their_page(make_site):
+    site = make_site(
+        "[kinds.panel]\npart = true\n",
+        content="/a,page,,,,,,,,,\n/a/p,panel,,,,,,,,,\n/a/p/q,panel,,,,,,,,,\n",
+    )
+    pages = TABLES["separated"][1]
+    with pytest.raises(pl.BadQuestion, match="Parts stand below parts: name the column 'page'"):
+        site.sql_filter(None, "read", Columns(pages.c.path, pages.c.kind, pages.c.state))
+
+
+def test_without_that_column_the_page_is_the_item_right_above(in_sqlite, demo):
+    metadata, pages, columns = TABLES["joined"]
+    fill(in_sqlite, metadata, demo.data, "joined")
+    whole = demo.sql_filter(None, "read", replace(columns, page=None))
+    found = set(in_sqlite.scalars(select(pages.c.path).where(whole)))
+    assert found == set(demo.items_for(None)) and "/sign-in" in found
