@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from sqlalchemy import ColumnElement, FromClause, Table, false, func, literal, or_, select
+from sqlalchemy import ColumnElement, FromClause, Table, false, func, literal, select
 from sqlalchemy.sql.util import ClauseAdapter
 
 from prim_lantern.errors import BadValue
-from prim_lantern.sql.dialects import any_of_json, holds_text
+from prim_lantern.sql.dialects import any_of_json, any_of_separated
 
 
 class Several(Protocol):
@@ -45,11 +45,7 @@ class Separated:
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
-        mark = self.separator
-        kept = func.coalesce(row(self.column), "")
-        close = func.replace(func.replace(kept, f"{mark} ", mark), f" {mark}", mark)
-        whole = literal(mark).concat(close).concat(mark)
-        return or_(false(), *(holds_text(whole, f"{mark}{value}{mark}") for value in values))
+        return any_of_separated(row(self.column), self.separator, *map(literal, values))
 
 
 @dataclass(frozen=True)

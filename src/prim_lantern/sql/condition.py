@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
 from typing import Any as Anything
 from typing import Final
@@ -23,8 +24,8 @@ from sqlalchemy import (
 )
 
 from prim_lantern.decide.conditions.formula import All, Among, Any, Filed, Formula, Hand, Not
-from prim_lantern.decide.conditions.regions import Stretch, stretches
-from prim_lantern.decide.conditions.saying import Region, Saying, spots_of
+from prim_lantern.decide.conditions.regions import Stretch, merged, stretches
+from prim_lantern.decide.conditions.saying import Asker, Region, Saying
 from prim_lantern.decide.reference import Reference
 from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.site.content import ARCHIVED, PUBLISHED, SCHEDULED
@@ -33,6 +34,7 @@ from prim_lantern.sql.columns import Columns, Row
 from prim_lantern.sql.dialects import bytewise
 
 LIMIT: Final = 5_000  # terms; some databases take no more, and none takes them quickly
+_BRANCHES: Final = 12
 _ONE_BY_ONE: Final = 4  # stretches that need no looking for
 _FEW: Final = 16  # stretches of paths that are named one by one, so that an index finds them
 
@@ -88,7 +90,7 @@ class _Writer:
             each: [other for other in data.categories if other == each or is_above(each, other)]
             for each in data.categories
         }
-        self._acting = reference.belonging.acting(login)
+        self._asker = Asker(reference, login)
         self._stretches: dict[tuple[str, bool], list[Stretch]] = {}
         self._known: dict[tuple[Formula, Row, Row], tuple[ColumnElement[bool], int]] = {}
         self._rows = 0
@@ -183,18 +185,31 @@ class _Writer:
         found = self._stretches.get((action, parts))
         if found is None:
             actions = {action, "read", "see-drafts"}
-            spots = spots_of(self._reference, self._login, actions)
 
             def say(region: Region) -> Formula:
-                return Saying(self._reference, self._login, region).may(action)
+                return Saying(self._asker, region).may(action)
 
-            found = stretches(self._data, spots, say, parts=parts)
+            found = stretches(self._data, self._asker.spots(actions), say, parts=parts)
             self._stretches[action, parts] = found
         return found
 
     def _tree(self, cut: Sequence[Stretch], row: Row, page: Row) -> ColumnElement[bool]:
         """What is said of each stretch of paths. `page` is the row that has the state and the
-        authors: that of its page, where it is a part."""
+        authors: that of its page, where it is a part.
+
+        What is said of several stretches is written once, beside a tree that tells where.
+        """
+        counts = Counter(each.formula for each in cut if not isinstance(each.formula, bool))
+        often = [formula for formula, times in counts.items() if times > _ONE_BY_ONE]
+        found = []
+        for formula in _in_order(often):
+            where = [each._replace(formula=each.formula == formula) for each in cut]
+            said = self._written(formula, row, page)
+            found.append(and_(self._looked_up(merged(where), row, page), said))
+        rest = [each._replace(formula=False) if each.formula in often else each for each in cut]
+        return or_(*found, self._looked_up(merged(rest), row, page))
+
+    def _looked_up(self, cut: Sequence[Stretch], row: Row, page: Row) -> ColumnElement[bool]:
         path = bytewise(row(self._columns.path))
         some = [each for each in cut if each.formula is not False]
         if not some:
@@ -207,11 +222,10 @@ class _Writer:
                 for each in some
             )
             return or_(*each_alone)
-        halves = self._halves(cut, path, row, page)
-        closed = [each for each in cut if each.formula is False]
-        if len(some) <= _FEW and cut[0] in closed:
-            return and_(or_(*(self._between(each, path) for each in some)), halves)
-        return halves
+        found = self._found(cut, path, row, page)
+        if len(some) <= _FEW and cut[0].formula is False:
+            return and_(or_(*(self._between(each, path) for each in some)), found)
+        return found
 
     def _between(self, each: Stretch, path: ColumnElement[str]) -> ColumnElement[bool]:
         self.terms += 2
@@ -220,18 +234,19 @@ class _Writer:
             return path == each.start
         return and_(true(), *([path >= each.start] if each.start else []), *ends)
 
-    def _halves(
+    def _found(
         self, cut: Sequence[Stretch], path: ColumnElement[str], row: Row, page: Row
     ) -> ColumnElement[bool]:
-        """Looked for as in a dictionary: by halves."""
+        """Looked for as in a book with a contents page: SQLite takes no deeper nesting."""
         if len(cut) == 1:
             return self._written(cut[0].formula, row, page)
-        middle = len(cut) // 2
-        self.terms += 1
-        return case(
-            (path < cut[middle].start, self._halves(cut[:middle], path, row, page)),
-            else_=self._halves(cut[middle:], path, row, page),
-        )
+        size = 1
+        while size * _BRANCHES < len(cut):
+            size *= _BRANCHES
+        *before, last = [cut[start : start + size] for start in range(0, len(cut), size)]
+        self.terms += len(before)
+        whens = [(path < some[-1].end, self._found(some, path, row, page)) for some in before]
+        return case(*whens, else_=self._found(last, path, row, page))
 
     # One formula --------------------------------------------------------------------------------
 
@@ -257,9 +272,10 @@ class _Writer:
             return not_(self._written(formula.of, row, page))
         self.terms += 1
         if isinstance(formula, Filed):
-            return self._columns.has("categories", self._below[formula.category], page)
+            below = {each for one in formula.categories for each in self._below[one]}
+            return self._columns.has("categories", sorted(below), page)
         if isinstance(formula, Hand):
-            return self._columns.has(formula.what, [self._acting or ""], page)
+            return self._columns.has(formula.what, [self._asker.acting or ""], page)
         return self._among(formula, row, page)
 
     def _among(self, formula: Among, row: Row, page: Row) -> ColumnElement[bool]:
@@ -317,7 +333,7 @@ def _moment(column: ColumnElement[Anything], at: datetime) -> ColumnElement[Anyt
 _COST: Final[dict[type, int]] = {Among: 0, Not: 1, Hand: 2, Filed: 3, All: 4, Any: 5}
 
 
-def _in_order(some: frozenset[Formula]) -> list[Formula]:
+def _in_order(some: Iterable[Formula]) -> list[Formula]:
     """What is quick to look at first."""
     return sorted(some, key=lambda each: (_COST.get(type(each), 9), repr(_sorted(each))))
 

@@ -18,8 +18,8 @@ class bytewise(GenericFunction[str]):  # noqa: N801 - functions of SQL are small
     inherit_cache = True
 
 
-class holds_text(GenericFunction[bool]):  # noqa: N801
-    """Whether a text holds another one, to the letter."""
+class any_of_separated(GenericFunction[bool]):  # noqa: N801
+    """Whether a text of several values, with a separator between them, has one of some."""
 
     type = Boolean()
     inherit_cache = True
@@ -42,11 +42,17 @@ def _bytewise(element: bytewise, compiler: SQLCompiler, **how: Any) -> str:
     return f"{_parts(element, compiler, **how)[0]} COLLATE {collations[compiler.dialect.name]}"
 
 
-@compiles(holds_text)
-def _holds_text(element: holds_text, compiler: SQLCompiler, **how: Any) -> str:
-    whole, part = _parts(element, compiler, **how)
-    name = "strpos" if compiler.dialect.name == "postgresql" else "instr"
-    return f"{name}({whole}, {part}) > 0"
+@compiles(any_of_separated)
+def _any_of_separated(element: any_of_separated, compiler: SQLCompiler, **how: Any) -> str:
+    column, mark, *values = _parts(element, compiler, **how)
+    close = (
+        f"replace(replace(coalesce({column}, ''), {mark} || ' ', {mark}), ' ' || {mark}, {mark})"
+    )
+    if compiler.dialect.name == "postgresql":
+        wanted = ", ".join(f"CAST({each} AS text)" for each in values)
+        return f"(string_to_array({close}, {mark}) && ARRAY[{wanted}])"
+    whole = f"{mark} || {close} || {mark}"
+    return f"({' OR '.join(f'instr({whole}, {mark} || {each} || {mark}) > 0' for each in values)})"
 
 
 @compiles(any_of_json)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from typing import Final, NamedTuple
 
@@ -15,9 +16,9 @@ class Among(NamedTuple):
 
 
 class Filed(NamedTuple):
-    """It is filed under a category, or under one below it."""
+    """It is filed under one of some categories, or under one below them."""
 
-    category: str
+    categories: frozenset[str]
 
 
 class Hand(NamedTuple):
@@ -102,44 +103,76 @@ def _joined(some: Iterable[Formula], join: type[All | Any], *, if_none: bool) ->
     if any(negated(each) in found for each in found if not isinstance(each, All | Any)):
         return not if_none
     other = Any if join is All else All
-    found = {
-        each for each in found if not (isinstance(each, other) and not found.isdisjoint(each.of))
-    }
+    found = _factored(
+        {each for each in found if not (isinstance(each, other) and found & each.of)}, join, other
+    )
     if len(found) < 2:
         return next(iter(found), if_none)
     return join(frozenset(found))
 
 
+def _factored(found: set[Formula], join: type[All | Any], other: type[All | Any]) -> set[Formula]:
+    """The same with what several share said once: (a or b) and (a or c) is a or (b and c)."""
+    inner: list[All | Any] = [each for each in found if isinstance(each, other)]
+    if len(inner) < 2:
+        return found
+    counts = Counter(part for each in inner for part in each.of)
+    most, times = max(counts.items(), key=lambda counted: (counted[1], repr(counted[0])))
+    if times < 2:
+        return found
+    sharing: list[All | Any] = [each for each in inner if most in each.of]
+    rests = (_joined(each.of.difference({most}), other, if_none=other is All) for each in sharing)
+    one = _joined((most, _joined(rests, join, if_none=join is All)), other, if_none=other is All)
+    kept = {each for each in found if each not in sharing}
+    return _factored({*kept, one}, join, other)
+
+
+class _Values:
+    """What is said of the kind, the state and the categories in several formulas at once."""
+
+    def __init__(self, join: type[All | Any]) -> None:
+        self._join = join
+        self.among: dict[str, frozenset[str]] = {}
+        self.but: dict[str, frozenset[str]] = {}
+        self.filed: frozenset[str] = frozenset()
+        self.rest: set[Formula] = set()
+
+    def add(self, each: Formula) -> None:
+        """Take one more."""
+        meet = self._join is All
+        inner = each.of if isinstance(each, Not) else each
+        if isinstance(inner, Filed) and meet == isinstance(each, Not):
+            self.filed |= inner.categories
+        elif isinstance(each, Among):
+            self._take(self.among, each, meet=meet)
+        elif isinstance(inner, Among):
+            self._take(self.but, inner, meet=not meet)
+        else:
+            self.rest.add(each)
+
+    @staticmethod
+    def _take(into: dict[str, frozenset[str]], one: Among, *, meet: bool) -> None:
+        kept = into.get(one.what, one.values)
+        into[one.what] = kept & one.values if meet else kept | one.values
+
+
 def _values_of(found: set[Formula], join: type[All | Any]) -> set[Formula] | None:
     """The same with one set of values for each thing of which several are said; None where no value
     fits all (or, of one or another, where every value fits)."""
-    among: dict[str, frozenset[str]] = {}
-    but: dict[str, frozenset[str]] = {}
-    rest: set[Formula] = set()
+    values = _Values(join)
     for each in found:
-        if isinstance(each, Among):
-            kept = among.get(each.what)
-            values = each.values
-            if kept is not None:
-                values = kept & values if join is All else kept | values
-            among[each.what] = values
-        elif isinstance(each, Not) and isinstance(each.of, Among):
-            kept = but.get(each.of.what)
-            values = each.of.values
-            if kept is not None:
-                values = kept | values if join is All else kept & values
-            but[each.of.what] = values
-        else:
-            rest.add(each)
+        values.add(each)
+    among, but, rest = values.among, values.but, values.rest
     for what in among.keys() & but.keys():
         if join is All:
             among[what] -= but.pop(what)
         else:
             but[what] -= among.pop(what)
-    if join is All and not all(among.values()):
+    if not all((among if join is All else but).values()):
         return None
-    if join is Any and not all(but.values()):
-        return None
+    if values.filed:
+        some = Filed(values.filed)
+        rest.add(some if join is Any else Not(some))
     rest |= {Among(what, values) for what, values in among.items() if values}
     rest |= {Not(Among(what, values)) for what, values in but.items() if values}
     return rest

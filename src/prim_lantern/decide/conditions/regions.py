@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable
 from typing import Final, NamedTuple
 
 from prim_lantern.decide.conditions.formula import Formula
@@ -32,16 +32,24 @@ def stretches(
     or of everything else.
     """
     known: dict[Region, Formula] = {}
-    found: list[Stretch] = []
+    found = []
     for start, region in _regions(data, frozenset(spots), parts=parts):
         formula = known.get(region)
         if formula is None:
             formula = known[region] = say(region)
-        if found and found[-1].formula == formula:
+        found.append(Stretch(start, None, formula))
+    return merged(found)
+
+
+def merged(some: Iterable[Stretch]) -> list[Stretch]:
+    """Stretches in order, with neighbours of which the same is said put together."""
+    found: list[Stretch] = []
+    for each in some:
+        if found and found[-1].formula == each.formula:
             continue
         if found:
-            found[-1] = found[-1]._replace(end=start)
-        found.append(Stretch(start, None, formula))
+            found[-1] = found[-1]._replace(end=each.start)
+        found.append(each._replace(end=None))
     return found
 
 

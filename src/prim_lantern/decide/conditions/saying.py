@@ -50,13 +50,56 @@ class Region(NamedTuple):
     page: str | None = None
 
 
+class Asker:
+    """One person, and what is said to them: the same in all regions."""
+
+    def __init__(self, reference: Reference, login: str | None) -> None:
+        self.reference, self.data, self.login = reference, reference.data, login
+        self.acting = reference.belonging.acting(login)
+        self.whos = reference.belonging.whos(self.acting)
+        self.author: Formula = AUTHOR if self.acting is not None else False
+        self.holds: dict[str, list[Place]] = {}
+        """The places of each role that is given to them."""
+        for given in reference.given:
+            if not self.whos.isdisjoint(given.to):
+                self.holds.setdefault(given.role, []).extend(given.within_any)
+        self.all_access = [
+            place
+            for role, places in self.holds.items()
+            if self.data.roles[role].all_access
+            for place in places
+        ]
+        self._spoken: dict[str, tuple[list[Clause], dict[str, list[Clause]]]] = {}
+
+    def spoken(self, action: str, way: Iterable[str]) -> list[Clause]:
+        """The clauses that may speak to them in a region."""
+        found = self._spoken.get(action)
+        if found is None:
+            wide: list[Clause] = []
+            at_paths: dict[str, list[Clause]] = {}
+            for each in self.reference.spoken(self.login, action):
+                if each.who.kind == "role" and each.who.name not in self.holds:
+                    continue
+                at = at_paths.setdefault(each.place.name, []) if each.place.kind == "path" else wide
+                at.append(each)
+            found = self._spoken[action] = wide, at_paths
+        return [*found[0], *(each for path in way for each in found[1].get(path, ()))]
+
+    def spots(self, actions: Iterable[str]) -> frozenset[str]:
+        """The paths at which anything is said that may concern them when they ask for actions."""
+        spoken = [each for action in actions for each in self.reference.spoken(self.login, action)]
+        places = [each.place for each in spoken]
+        places += [place for some in self.holds.values() for place in some]
+        places += [each.place for each in self.data.readerships_at.values()]
+        named = {place.name for place in places if place.kind == "path"}
+        return frozenset(named | set(self.data.rights_cut_at))
+
+
 class Saying:
     """What one person may do in one region."""
 
-    def __init__(self, reference: Reference, login: str | None, region: Region) -> None:
-        self._reference, self._data = reference, reference.data
-        self._login, self._region = login, region
-        self._acting = reference.belonging.acting(login)
+    def __init__(self, asker: Asker, region: Region) -> None:
+        self._asker, self._data, self._region = asker, asker.data, region
         self._left: dict[str, list[tuple[Clause, Formula]]] = {}
 
     # Places ---------------------------------------------------------------------------
@@ -71,13 +114,13 @@ class Saying:
         if place.kind == "site":
             return True
         if place.kind == "category":
-            return Filed(place.name)
+            return Filed(frozenset({place.name}))
         if place.name not in self._region.way:
             return False
         own = self._is_own(place.name)
-        return (
-            own if place.reach == ONLY_HERE else negated(own) if place.reach == ONLY_BELOW else True
-        )
+        if place.reach == ONLY_BELOW:
+            return negated(own)
+        return own if place.reach == ONLY_HERE else True
 
     def _nearer(self, a: Place, b: Place) -> Formula:
         if b.kind == "site":
@@ -92,32 +135,15 @@ class Saying:
 
     # People -----------------------------------------------------------------------------
 
-    @property
-    def _author(self) -> Formula:
-        return AUTHOR if self._acting is not None else False
-
     def _is_among(self, who: Who) -> Formula:
         if who.kind == "role":
-            return one_of(
-                both(
-                    one_of(map(self._is_among, given.to)),
-                    one_of(map(self._held_by, given.within_any)),
-                )
-                for given in self._reference.given
-                if given.role == who.name
-            )
+            return one_of(map(self._held_by, self._asker.holds.get(who.name, ())))
         if who.kind == "authors":
-            return self._author
-        return who in self._reference.belonging.whos(self._acting)
+            return self._asker.author
+        return who in self._asker.whos
 
     def _all_access(self) -> Formula:
-        return one_of(
-            both(
-                one_of(map(self._is_among, given.to)), one_of(map(self._held_by, given.within_any))
-            )
-            for given in self._reference.given
-            if self._data.roles[given.role].all_access
-        )
+        return one_of(map(self._held_by, self._asker.all_access))
 
     def _is_in(self, readership: Readership) -> Formula:
         return both(
@@ -137,13 +163,14 @@ class Saying:
             self._held_by(clause.place),
             clause.kinds is None or self._kind(clause.kinds),
             clause.states is None or Among("state", clause.states),
-            clause.whose != OWN or self._author,
-            clause.whose != OTHERS or negated(self._author),
+            clause.whose != OWN or self._asker.author,
+            clause.whose != OTHERS or negated(self._asker.author),
             self._is_among(clause.who),
         )
 
     def _matching(self, action: str) -> list[tuple[Clause, Formula]]:
-        fitting = ((each, self._fits(each)) for each in self._reference.spoken(self._login, action))
+        spoken = self._asker.spoken(action, self._region.way)
+        fitting = ((each, self._fits(each)) for each in spoken)
         return [(clause, fits) for clause, fits in fitting if fits is not False]
 
     def _final_deny(self, action: str) -> Formula:
@@ -162,19 +189,16 @@ class Saying:
             if not clause.no_exceptions
             and not (clause.allow and not is_at_or_below(clause.place, cut_at))
         ]
-        left = (
-            (
-                clause,
-                both(
-                    fits,
-                    negated(
-                        one_of(both(its, self._outweighs(other, clause)) for other, its in speaking)
-                    ),
-                ),
+        found = self._left[action] = []
+        for clause, fits in speaking:
+            outweighed = one_of(
+                both(weighs, its)
+                for other, its in speaking
+                if (weighs := self._outweighs(other, clause)) is not False
             )
-            for clause, fits in speaking
-        )
-        found = self._left[action] = [(clause, is_left) for clause, is_left in left if is_left]
+            left = both(fits, negated(outweighed))
+            if left is not False:
+                found.append((clause, left))
         return found
 
     def _outweighs(self, a: Clause, b: Clause) -> Formula:
@@ -232,7 +256,7 @@ class Saying:
 
     def read(self) -> Formula:
         """When they may read; the page of a part and the target of a link are asked beside."""
-        if self._reference.is_owner(self._login):
+        if self._asker.login is not None and self._asker.login == self._data.owner:
             return True
         met = self._readerships_met()
         strict = each_of(
@@ -247,7 +271,7 @@ class Saying:
                 either(negated(held), self._passed(readership, place))
                 for readership, place, held in met
             ),
-            either(_PUBLIC, self._author, self._yes("see-drafts")),
+            either(_PUBLIC, self._asker.author, self._yes("see-drafts")),
         )
         return both(
             negated(self._final_deny("read")),
@@ -263,7 +287,7 @@ class Saying:
         if action == "read":
             return self.read()
         theirs = negated(self._own_work(action))
-        if self._reference.is_owner(self._login):
+        if self._asker.login is not None and self._asker.login == self._data.owner:
             return theirs
         return both(
             theirs,
@@ -274,18 +298,7 @@ class Saying:
 
     def _own_work(self, action: str) -> Formula:
         """Four eyes: they wrote or changed what asks for them."""
-        if action != "publish" or self._acting is None:
+        if action != "publish" or self._asker.acting is None:
             return False
         kinds = frozenset(name for name, kind in self._data.all_kinds.items() if kind.four_eyes)
         return both(self._kind(kinds), either(AUTHOR, CHANGED)) if kinds else False
-
-
-def spots_of(reference: Reference, login: str | None, actions: Iterable[str]) -> frozenset[str]:
-    """The paths at which anything is said that may concern somebody who asks for some actions."""
-    data = reference.data
-    spoken = (each for action in actions for each in reference.spoken(login, action))
-    places = [each.place for each in spoken]
-    places += [place for given in reference.given for place in given.within_any]
-    places += [each.place for each in data.readerships_at.values()]
-    named = {place.name for place in places if place.kind == "path"}
-    return frozenset(named | set(data.rights_cut_at))
