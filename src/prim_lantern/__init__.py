@@ -26,6 +26,7 @@ __all__ = [
     "Change",
     "ChangedMeanwhile",
     "Compared",
+    "Content",
     "Decision",
     "Edited",
     "Effect",
@@ -84,6 +85,7 @@ __all__ = [
     "StoreTrouble",
     "Suggestion",
     "Suggestions",
+    "Taken",
     "Thing",
     "Tidied",
     "UnknownAction",
@@ -117,6 +119,7 @@ if TYPE_CHECKING:
     from prim_lantern.change.operations.base import Operation
     from prim_lantern.change.record import Record
     from prim_lantern.changing import Change
+    from prim_lantern.content import Content, Taken
     from prim_lantern.decide.belonging import Way
     from prim_lantern.decide.decision import Decision, WhoMay
     from prim_lantern.decide.explain import Explanation, Point
@@ -205,6 +208,8 @@ else:
         "Chain": "insight.gaining.could_gain",
         "Change": "changing",
         "Compared": "insight.comparing.compare",
+        "Content": "content",
+        "Taken": "content",
         "Decision": "decide.decision",
         "Edited": "sheets.book",
         "Effect": "change.effects.effects",

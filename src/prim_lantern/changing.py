@@ -137,6 +137,8 @@ class Change(Steps):
         if any(isinstance(each, Record) for each in self._asked):
             raise BadChange("Take back one change at a time, each in a change of its own.")
         record = self._site.store.record(number)
+        if record.from_the_website:
+            raise BadChange(f"Change {number} is of the website's content: take it back there.")
         if not record.patches:
             raise BadChange(f"Change {number} only notes what somebody looked at.")
         again = self._site.store.taken_back_by(number)
@@ -266,7 +268,7 @@ class Change(Steps):
 
     def in_short(self) -> list[str]:
         """The same as texts."""
-        return list(map(str, self.lines()))
+        return [*map(str, self.lines())]
 
     def later(self) -> list[tuple[str, list[Line]]]:
         """What it comes to later, each with when ("From 2027-09-01", "Once accepted"), as in
@@ -312,11 +314,12 @@ class Change(Steps):
 
     # Making ---------------------------------------------------------------------------------
 
-    def make(self, *, effects: bool = True) -> Record:
+    def make(self, *, effects: bool = True, connection: Any = None) -> Record:
         """Make the change, whole or not at all, and return its line of the history.
 
-        That line says in short who gained and lost what; without `effects` it does not, which
-        spares finding it out where much is changed by a program.
+        That line says in short who gained and lost what, unless `effects` is false. A `connection`
+        of SQLAlchemy to the site's own database makes it part of the transaction there; it is known
+        here once that is committed and `Site.fresh_to` has looked.
 
         Where somebody else changed the site meanwhile, it is made on the site as it is now;
         `ChangedMeanwhile` is raised where its effects would not be those that were looked at, or
@@ -328,10 +331,8 @@ class Change(Steps):
         if not self._proposal.steps:
             raise BadChange("There is nothing to make: no step was added.")
         self.judge()  # most of the work is done before anybody has to wait
-        if effects:
-            self.in_short()
-        looked_at = self._effects
-        with self._site.store.changing() as turn:
+        looked_at = self.effects() if effects else self._effects
+        with self._site.store.changing(connection) as turn:
             seen = turn.seen(self._seen)
             if seen.data is not self._seen.data or seen.number != self._seen.number:
                 numbers = range(self._seen.number + 1, seen.number + 1)
@@ -343,9 +344,10 @@ class Change(Steps):
             pieces = differences(seen.data, self._proposal.data)
             record = self._record(seen.number + 1, self.in_short() if effects else ())
             made = turn.make(record, seen, self._proposal.data, pieces)
-        self._site.take(made)
         self._made = True
-        self._site.store.keep(made)
+        if connection is None:
+            self._site.take(made)
+            self._site.store.keep(made)
         return record
 
     def _again(self, data: SiteData, looked_at: Effects | None, numbers: Sequence[int]) -> None:

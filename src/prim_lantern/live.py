@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.record import Record
+from prim_lantern.content import Content
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.stand_ins import told
 from prim_lantern.decide.views.looking import LookingAs
@@ -108,6 +109,12 @@ class Site(Papers):
         state = self._state
         same = seen.data is state.data
         self._state = state.seen_as(seen) if same else State(seen, state, self._confirmed)
+
+    @property
+    def content(self) -> Content:
+        """The content as the site's website has it: what is new, changed and gone is taken over by
+        its calls. See `Content`."""
+        return Content(self)
 
     # Changing -----------------------------------------------------------------------
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from prim_lantern.content import Source
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.source import Progress
@@ -11,12 +12,15 @@ from prim_lantern.live import Site
 from prim_lantern.store.opening import store_at
 
 
-def open_site(where: str | Path, progress: Progress | None = None) -> Site:
+def open_site(
+    where: str | Path, progress: Progress | None = None, *, content: Source | None = None
+) -> Site:
     """Open a site.
 
     Parameters: the path of a site folder, or the URL of a database (`sqlite:///site.db`,
-    `postgresql+psycopg://…`); maybe what is called, while long files are read, with the name of
-    the file, how many bytes are read, and how many there are.
+    `postgresql+psycopg://…`); maybe where its content comes from, which is then taken over as it is
+    now (see `Site.content`), such as a `prim_lantern.sql.ContentTable`; maybe what is called, while
+    long files are read, with the name of the file, how many bytes are read, and how many there are.
     Returns the site, ready to be asked and changed.
     Raises `NoSite` where there is none, `BadSite` with all that is wrong in it, and
     `StoreTrouble` where a database does not answer.
@@ -27,7 +31,10 @@ def open_site(where: str | Path, progress: Progress | None = None) -> Site:
     """
     store = store_at(where)
     seen = store.read(progress)
-    return Site(seen.data, checked=True, store=store, seen=seen)
+    site = Site(seen.data, checked=True, store=store, seen=seen)
+    if content is not None:
+        site.content.sync(content.rows())
+    return site
 
 
 def open_demo() -> Site:

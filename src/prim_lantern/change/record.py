@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, Final
 
 from prim_lantern.change.pieces import Piece, inverse_of, with_pieces
 from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.site.data import SiteData
+
+FROM_THE_WEBSITE: Final = "content"
+"""What an operation of the history does that took over content as its website has it."""
 
 
 @dataclass(frozen=True)
@@ -66,6 +69,16 @@ class Record:
     patches: Sequence[Patch] = ()
     effects: tuple[str, ...] = ()
     undoes: int | None = None
+
+    @property
+    def from_the_website(self) -> bool:
+        """Whether it took over content as its website has it."""
+        return any(each.get("do") == FROM_THE_WEBSITE for each in self.operations)
+
+    @property
+    def maker(self) -> str:
+        """Who made it, in words where it was no user."""
+        return self.by or ("the website" if self.from_the_website else "by hand")
 
     def before(self, data: SiteData) -> SiteData:
         """The site before it, from the site after it."""

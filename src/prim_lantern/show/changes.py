@@ -16,6 +16,7 @@ from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.moments import written
 
 _GUEST = "guest"
+_BY_HAND = "somebody, by hand in the files"
 
 
 def effect_lines(
@@ -101,12 +102,12 @@ def record_rows(records: Iterable[Record]) -> Iterator[tuple[str, str, str, str]
         rest = f"\n  and {more} more; 'history show {each.number}' has all" if more > 0 else ""
         rest += "\n" if effects else ""
         when = each.at.strftime("%Y-%m-%d %H:%M")
-        yield str(each.number), when, each.by or "(by hand)", f"{what}{why}{effects}{rest}"
+        yield str(each.number), when, each.by or f"({each.maker})", f"{what}{why}{effects}{rest}"
 
 
 def record_lines(record: Record) -> Iterator[str]:
     """One change whole: who, when, why, its effects, and what was before and after."""
-    by = record.by or "somebody, by hand in the files"
+    by = record.by or ("the website" if record.from_the_website else _BY_HAND)
     at = f"{record.at:%Y-%m-%d %H:%M:%S} UTC"
     yield styled(f"Change {record.number}", "strong") + f", {at}, by {by}"
     if record.reason:

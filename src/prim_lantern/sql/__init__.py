@@ -15,5 +15,6 @@ True
 
 from prim_lantern.sql.columns import Array, Columns, Joined, JsonArray, Separated
 from prim_lantern.sql.condition import Condition
+from prim_lantern.sql.source import ContentTable
 
-__all__ = ["Array", "Columns", "Condition", "Joined", "JsonArray", "Separated"]
+__all__ = ["Array", "Columns", "Condition", "ContentTable", "Joined", "JsonArray", "Separated"]

@@ -14,7 +14,7 @@ from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
 from prim_lantern.change.touches import touches
-from prim_lantern.errors import BrokenHistory, NoSuchChange, PrimLanternError
+from prim_lantern.errors import BadChange, BrokenHistory, NoSuchChange, PrimLanternError
 from prim_lantern.formats.entries import State, as_json
 from prim_lantern.formats.folder.reader import read_packed
 from prim_lantern.formats.folder.source import Progress
@@ -69,8 +69,12 @@ class Store(ABC):
         """The site as it is."""
 
     @abstractmethod
-    def changing(self) -> AbstractContextManager[Turn]:
-        """Wait for one's turn to write. Raises `StoreTrouble` where it does not come."""
+    def changing(self, connection: Any = None) -> AbstractContextManager[Turn]:
+        """Wait for one's turn to write. Raises `StoreTrouble` where it does not come.
+
+        A `connection` to the store's own database writes within the transaction there; `BadChange`
+        where it leads elsewhere.
+        """
 
     @abstractmethod
     def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
@@ -242,6 +246,12 @@ class Store(ABC):
                 "dropped since",
             )
         return len(texts)
+
+
+def of_another_database(where: str, connection: object) -> None:
+    """Refuse a connection to some database, for a site that is kept elsewhere."""
+    if connection is not None:
+        raise BadChange(f"The site is kept at {where}, not in the database of this connection.")
 
 
 def _take_back(rewind: Rewind, values: Mapping[str, Any]) -> None:

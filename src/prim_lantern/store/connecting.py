@@ -72,6 +72,19 @@ def file_of(url: URL) -> Path | None:
     return Path(name)
 
 
+def same_database(one: URL, other: URL) -> bool:
+    """Whether two URLs lead to one database."""
+    files = file_of(one), file_of(other)
+    if files[0] is not None and files[1] is not None:
+        return files[0].resolve() == files[1].resolve()
+    return _address(one) == _address(other)
+
+
+def _address(url: URL) -> tuple[object, ...]:
+    host = url.query.get("host") or url.host or "localhost"
+    return url.get_backend_name(), url.database, host, url.port
+
+
 def engine_for(url: URL) -> Engine:
     """What connects to a database."""
     try:

@@ -23,8 +23,15 @@ from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
 from prim_lantern.store import tables
-from prim_lantern.store.base import Seen, Store, Turn, next_line
-from prim_lantern.store.connecting import WAITS, WHO_WRITES, engine_for, file_of, url_of
+from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_database
+from prim_lantern.store.connecting import (
+    WAITS,
+    WHO_WRITES,
+    engine_for,
+    file_of,
+    same_database,
+    url_of,
+)
 from prim_lantern.store.holder import Holder, since_when
 from prim_lantern.store.news import News, call_out, called_by
 from prim_lantern.store.rows import NOTHING, read_rows, reads_back, with_origins, write_rows
@@ -166,8 +173,14 @@ class DatabaseStore(Store):
     # Writing ----------------------------------------------------------------------------
 
     @contextmanager
-    def changing(self) -> Iterator[Turn]:
+    def changing(self, connection: Any = None) -> Iterator[Turn]:
         """Wait for one's turn to write; all is written when the turn ends well."""
+        if connection is not None:
+            if not same_database(connection.engine.url, self._engine.url):
+                of_another_database(self.where, connection)
+            with self._trouble():
+                yield _DatabaseTurn(self, connection)
+            return
         with self._trouble(), self._writing() as connection:
             yield _DatabaseTurn(self, connection)
 

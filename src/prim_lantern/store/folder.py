@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from hashlib import sha256
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.record import Patch, Record
@@ -33,7 +33,7 @@ from prim_lantern.formats.folder.writer import (
 from prim_lantern.formats.history import Line, line_from, text_of
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import now
-from prim_lantern.store.base import Seen, Store, Turn, next_line
+from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_database
 from prim_lantern.store.holder import Holder, busy
 from prim_lantern.store.trouble import of_files
 
@@ -203,8 +203,9 @@ class FolderStore(Store):
         pending.make(self.folder, pending.Pending({**files, **last}, HISTORY_FILE, 0, lines))
 
     @contextmanager
-    def changing(self) -> Iterator[Turn]:
+    def changing(self, connection: Any = None) -> Iterator[Turn]:
         """Wait for one's turn to write."""
+        of_another_database(self.where, connection)
         with of_files(self.where), self._locked():
             yield _FolderTurn(self)
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from threading import RLock
+from typing import Any
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.history import Line, text_of
 from prim_lantern.site.data import SiteData
-from prim_lantern.store.base import Seen, Store, Turn, next_line
+from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_database
 
 
 class MemoryStore(Store, Turn):
@@ -30,8 +31,9 @@ class MemoryStore(Store, Turn):
         return self._seen
 
     @contextmanager
-    def changing(self) -> Iterator[Turn]:
+    def changing(self, connection: Any = None) -> Iterator[Turn]:
         """Wait for one's turn to write."""
+        of_another_database(self.where, connection)
         with self._lock:
             yield self
 

@@ -1,0 +1,97 @@
+"""A website's own content table as the source of a site's content."""
+
+from __future__ import annotations
+
+import json
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from typing import Any, Final
+
+from sqlalchemy import ColumnElement, Connection, Engine, select
+
+from prim_lantern.sql.columns import Array, Columns, Joined, JsonArray, Separated
+
+_SINGLE: Final = ("path", "kind", "state", "public_from", "public_until", "links_to")
+_LISTS: Final = ("authors", "categories", "changed_by")
+_AT_ONCE: Final = 10_000
+
+
+class ContentTable:
+    """All rows of a content table, as `Site.content.sync` and `open_site` take them.
+
+    >>> from sqlalchemy import Column, MetaData, Table, Text, create_engine
+    >>> import prim_lantern as pl
+    >>> from prim_lantern.sql import Columns, ContentTable
+    >>> pages = Table("pages", MetaData(), Column("path", Text), Column("kind", Text),
+    ...               Column("state", Text))
+    >>> engine = create_engine("sqlite://")
+    >>> with engine.begin() as connection:
+    ...     pages.create(connection)
+    ...     _ = connection.execute(pages.insert(), {"path": "/", "kind": "page", "state": "draft"})
+    ...     table = ContentTable(connection, Columns(pages.c.path, pages.c.kind, pages.c.state))
+    ...     list(table.rows())
+    [{'path': '/', 'kind': 'page', 'state': 'draft'}]
+    """
+
+    def __init__(
+        self,
+        database: Engine | Connection,
+        columns: Columns,
+        title: ColumnElement[Any] | None = None,
+    ) -> None:
+        """Take where the table is, where it has what access is decided by, and the column of the
+        titles, if explanations are to name items so."""
+        self._database, self._columns, self._title = database, columns, title
+
+    def rows(self) -> Iterator[Mapping[str, Any]]:
+        """All rows, a mapping each."""
+        if isinstance(self._database, Connection):
+            yield from self._rows(self._database)
+            return
+        with self._database.connect() as connection:
+            yield from self._rows(connection)
+
+    def _rows(self, connection: Connection) -> Iterator[Mapping[str, Any]]:
+        columns = self._columns
+        wanted = {name: getattr(columns, name) for name in (*_SINGLE, *_LISTS)}
+        joined = {
+            name: _of_joined(connection, columns, how)
+            for name, how in wanted.items()
+            if isinstance(how, Joined)
+        }
+        single = {
+            name: how if isinstance(how, ColumnElement) else how.column
+            for name, how in wanted.items()
+            if how is not None and name not in joined
+        }
+        if self._title is not None:
+            single["title"] = self._title
+        streamed = connection.execution_options(yield_per=_AT_ONCE)
+        for row in streamed.execute(select(*(c.label(name) for name, c in single.items()))):
+            found = dict(row._mapping)
+            for name in _LISTS:
+                if name in joined:
+                    found[name] = joined[name].get(found["path"], [])
+                elif name in found:
+                    found[name] = _several(wanted[name], found[name])
+            yield found
+
+
+def _of_joined(connection: Connection, columns: Columns, how: Joined) -> dict[str, list[str]]:
+    """The values of each path, from a table of their own."""
+    found = defaultdict(list)
+    pairs = select(columns.path, how.value).where(how.on)
+    for path, value in connection.execute(pairs):
+        found[path].append(value)
+    return found
+
+
+def _several(how: Any, value: Any) -> list[str]:
+    """The values that one cell holds."""
+    if value is None or value == "":
+        return []
+    if isinstance(how, Separated):
+        return [each.strip() for each in value.split(how.separator) if each.strip()]
+    if isinstance(how, JsonArray):
+        return list(json.loads(value) if isinstance(value, str) else value)
+    return list(value) if isinstance(how, Array) else [value]

@@ -1,0 +1,166 @@
+"""The website's own content, taken over as it is there."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import create_engine, text
+
+import prim_lantern as pl
+from prim_lantern.sql import ContentTable
+from test_sql import TABLES, fill
+
+
+def rows_of(data, *but):
+    """The content of a site as a website would tell it."""
+    for item in data.items.values():
+        if item.path not in but:
+            names = ("path", "kind", "title", "state", "authors", "categories", "links_to")
+            yield {name: getattr(item, name) for name in names}
+
+
+def test_the_same_twice_changes_nothing_and_what_differs_is_one_change_each(where):
+    site = pl.open_site(where)
+    assert site.content.sync(rows_of(site.data)) == pl.Taken(0, 0, 0, 0)
+    added = site.content.put({"path": "/news/fog", "kind": "page", "state": "published"})
+    assert added == pl.Taken(1, 0, 0, 1)
+    assert site.allows(None, "read", "/news/fog")
+    assert site.content.put({"path": "/news/fog", "title": "Fog"}).changed == 1
+    assert site.content.put({"path": "/news/fog", "title": "Fog"}) == pl.Taken(0, 0, 0, 2)
+    assert site.content.sync(rows_of(site.data, "/news/fog")) == pl.Taken(0, 0, 1, 3)
+    assert site.content.remove("/news/fog") == pl.Taken(0, 0, 0, 3)
+    last = site.history()[-1]
+    assert (last.by, last.maker, last.said) == (
+        "",
+        "the website",
+        ("content of the website: 1 gone",),
+    )
+    assert site.store.check_history() == 3
+    assert pl.open_site(where).data == site.data
+    with pytest.raises(pl.BadChange, match="Change 1 is of the website's content"):
+        site.change(by="hana.okafor").undo(1)
+
+
+def test_rights_are_left_as_they_are(demo_folder):
+    site = pl.open_site(demo_folder)
+    before = site.data.items["/patrons"].readership
+    site.content.put({"path": "/patrons", "title": "Our patrons"})
+    assert site.data.items["/patrons"].readership == before
+    with pytest.raises(pl.BadSite, match=r"readership. is nothing that a row of content has"):
+        site.content.put({"path": "/patrons", "readership": "public"})
+    assert not site.allows(None, "read", "/trustees")
+
+
+def test_no_hands_are_marked_but_those_that_are_named():
+    site = pl.open_demo()
+    site.content.put({"path": "/visit/prices", "title": "Fares"})
+    assert site.data.items["/visit/prices"].changed_by == ()
+    site.content.put({"path": "/visit/prices", "title": "Prices"}, by="sam.whitlock")
+    assert site.data.items["/visit/prices"].changed_by == ("sam.whitlock",)
+    assert site.content.touched("/visit/prices", by="Sam.Whitlock").changed == 0
+    assert site.may("ines.varga", "publish", "/log/terns")
+    site.content.touched("/log/terns", by="ines.varga")
+    assert not site.may("ines.varga", "publish", "/log/terns")
+    with pytest.raises(pl.UnknownUser):
+        site.content.touched("/log/terns", by="nobody.here")
+
+
+@pytest.mark.parametrize(
+    ("row", "said"),
+    [
+        ({"title": "x"}, "is no path: each row needs one"),
+        ({"path": "x", "kind": "page"}, "a path starts with"),
+        ({"path": "/x"}, "is no kind of this site, for /x"),
+        ({"path": "/x", "kind": "pgae"}, "is no kind of this site"),
+        ({"path": "/x", "kind": "page", "authors": "sam.whitlock"}, "is no list of texts"),
+        ({"path": "/x", "kind": "page", "authors": ["nobody.here"]}, "nobody.here"),
+        ({"path": "/x", "kind": "page", "state": "live"}, "live"),
+        ({"path": "/x", "kind": "page", "public_from": "soon"}, "is no moment"),
+        ({"path": "/visit/../x", "kind": "page"}, "visit"),
+    ],
+)
+def test_a_wrong_row_is_told_and_nothing_is_taken_over(row, said):
+    site = pl.open_demo()
+    good = {"path": "/news/fog", "kind": "page"}
+    with pytest.raises(pl.BadSite, match=said):
+        site.content.put([good, row])
+    assert site.version == 0 and "/news/fog" not in site.data.items
+    with pytest.raises(pl.BadSite, match="is in two rows"):
+        site.content.put([good, good])
+
+
+def test_a_page_goes_with_its_parts_and_what_is_below_stays(make_site):
+    paths = ["/a,page", "/a/p,panel", "/a/p/q,panel", "/a/b,page", "/a/b/r,panel"]
+    content = "".join(f"{each},,,,,,,,,\n" for each in paths)
+    site = make_site("[kinds.panel]\npart = true\n", content=content)
+    assert site.content.remove(["/a", "/nowhere"]).gone == 3
+    assert list(site.data.items) == ["/a/b", "/a/b/r"]
+
+
+@pytest.mark.parametrize("how", ["separated", "json", "joined"])
+def test_a_table_is_a_source_and_keeps_all_that_decides(tmp_path, how):
+    metadata, _, columns = TABLES[how]
+    engine, demo = create_engine(f"sqlite:///{tmp_path}/site.db"), pl.open_demo()
+    with engine.begin() as connection:
+        fill(connection, metadata, demo.data, how)
+    empty = demo.data.with_parts(items={})
+    folder = tmp_path / "site"
+    pl.write_folder(empty, folder)
+    site = pl.open_site(folder, content=ContentTable(engine, columns))
+    for who in (None, "sam.whitlock", "kit.farrow"):
+        for action in ("read", "edit", "publish"):
+            kept = demo.data.content.filled("readership")
+            right = [
+                p for p in demo.items_for(who, action) if demo.data.content.index[p] not in kept
+            ]
+            assert set(right) <= {*site.items_for(who, action), *demo.items_for(who, action)}
+    authors = {path: item.authors for path, item in demo.data.items.items()}
+    assert {path: item.authors for path, item in site.data.items.items()} == authors
+
+
+def test_both_are_made_or_neither(tmp_path):
+    address = f"sqlite:///{tmp_path}/both.db"
+    from conftest import put
+
+    site = pl.open_site(put(pl.open_demo().data, address))
+    engine = create_engine(address)
+    _both_or_neither(site, engine, pl.open_site(address))
+
+
+def test_both_are_made_or_neither_in_postgresql(postgresql):
+    from conftest import put
+
+    address = put(pl.open_demo().data, postgresql())
+    _both_or_neither(pl.open_site(address), create_engine(address), pl.open_site(address))
+
+
+def _both_or_neither(site, engine, other):
+    with engine.begin() as connection:
+        connection.execute(text("CREATE TABLE pages (path text)"))
+    row = {"path": "/news/fog", "kind": "page", "state": "published"}
+    with engine.connect() as connection, connection.begin() as begun:
+        connection.execute(text("INSERT INTO pages VALUES ('/news/fog')"))
+        assert site.content.put(row, connection=connection).version == 1
+        begun.rollback()
+    assert other.catch_up() == 0 and site.version == 0
+    with engine.begin() as connection:
+        connection.execute(text("INSERT INTO pages VALUES ('/news/fog')"))
+        taken = site.content.put(row, connection=connection)
+        assert site.version == 0
+    site.fresh_to(taken.version)
+    assert site.allows(None, "read", "/news/fog")
+    with engine.begin() as connection:
+        site.change(by="hana.okafor").suspend("sam.whitlock").make(connection=connection)
+        assert site.data.users["sam.whitlock"].status == "active"
+    other.fresh_to(2)
+    assert other.data.users["sam.whitlock"].status == "suspended"
+    with engine.connect() as connection:
+        assert connection.execute(text("SELECT count(*) FROM pages")).scalar() == 1
+
+
+def test_a_connection_to_another_database_is_refused(where, tmp_path):
+    site = pl.open_site(where)
+    with (
+        create_engine(f"sqlite:///{tmp_path}/other.db").connect() as connection,
+        pytest.raises(pl.BadChange, match="not in the database of this connection"),
+    ):
+        site.content.put({"path": "/x", "kind": "page"}, connection=connection)
