@@ -218,10 +218,7 @@ class Change(Steps):
         return self._proposal.data
 
     def effects(self) -> Effects:
-        """Who would gain and who would lose what, at this moment.
-
-        Raises `NotAllowed` where the one who makes it may not.
-        """
+        """Who would gain and who would lose what now; `NotAllowed` where the maker may not."""
         self.judge()
         if self._effects is None:
             self._effects = self._effects_of(self._proposal)
