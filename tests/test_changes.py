@@ -131,7 +131,7 @@ def test_what_a_line_says_is_found_before_anybody_waits_and_can_be_left_out(
     changing, counts = site.store.changing, Effects.changed.func
 
     @contextmanager
-    def watched():
+    def watched(connection=None):
         with changing() as turn:
             held.append(True)
             yield turn

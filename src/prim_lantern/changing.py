@@ -328,7 +328,9 @@ class Change(Steps):
         if not self._proposal.steps:
             raise BadChange("There is nothing to make: no step was added.")
         self.judge()  # most of the work is done before anybody has to wait
-        looked_at = self.effects() if effects else self._effects
+        if effects:
+            self.lines()
+        looked_at = self._effects
         with self._site.store.changing(connection) as turn:
             seen = turn.seen(self._seen)
             if seen.data is not self._seen.data or seen.number != self._seen.number:

@@ -244,6 +244,11 @@ class Refused(PrimLanternError):
             else f"{who} may not {action} {path!r}."
         )
 
+    @property
+    def status(self) -> int:
+        """The status of HTTP for it: 404 where it is hidden, else 403 (RFC 9110, section 15.5)."""
+        return 404 if self.hidden else 403
+
     def __reduce__(self) -> tuple[Any, ...]:
         return partial(type(self), hidden=self.hidden, decision=self.decision), (
             self.who,

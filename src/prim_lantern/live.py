@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import UTC, date, datetime
 from threading import RLock
-from time import monotonic, sleep
+from time import monotonic, sleep, time
 from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
@@ -242,7 +242,7 @@ class Site(Papers):
         with self._taking:
             if self._kept is not None:
                 self._kept.stop()
-            self._kept = KeptFresh(self.store, self.catch_up, self._confirmed, refuse_after)
+            self._kept = KeptFresh(self.store, self._keep_up, self._confirmed, refuse_after)
             return self._kept
 
     @property
@@ -280,6 +280,24 @@ class Site(Papers):
                     self.store.where, f"has no change {version} yet; {self.version} is the last."
                 )
             sleep(0.02)
+
+    def _keep_up(self) -> None:
+        """Catch up, and have at hand what answers, so that no request waits for it."""
+        self.catch_up()
+        self._state.engine_now()
+
+    @property
+    def ready(self) -> bool:
+        """Whether questions about now are answered at once: where the site has just changed, the
+        first one waits until what answers is made, which can take a while on a big site.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> site.ready, site.allows(None, "read", "/visit"), site.ready
+        (False, True, True)
+        """
+        until, engine = self._state.now
+        return engine is not None and time() < until
 
     def take(self, seen: Seen) -> None:
         """Take over the site as it was found in the store; an older one than is here already is
