@@ -106,6 +106,7 @@ __all__ = [
     "open_site",
     "pictured",
     "place",
+    "put_site",
     "read_folder",
     "who",
     "write_folder",
@@ -174,7 +175,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.wishes.suggest import Suggestion, Suggestions
     from prim_lantern.insight.wishes.wish import Wish
     from prim_lantern.live import Site
-    from prim_lantern.opening import open_demo, open_site
+    from prim_lantern.opening import open_demo, open_site, put_site
     from prim_lantern.sheets.book import Edited
     from prim_lantern.show.frames import frame_of
     from prim_lantern.site.actions import Action
@@ -269,6 +270,7 @@ else:
         "frame_of": "show.frames",
         "open_demo": "opening",
         "open_site": "opening",
+        "put_site": "opening",
         "pictured": "state",
         "place": "site.places",
         "read_folder": "formats.folder.reader",

@@ -8,7 +8,9 @@ from prim_lantern.content import Source
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.source import Progress
+from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.live import Site
+from prim_lantern.site.data import SiteData
 from prim_lantern.store.opening import store_at
 
 
@@ -35,6 +37,25 @@ def open_site(
     if content is not None:
         site.content.sync(content.rows())
     return site
+
+
+def put_site(data: SiteData, where: str | Path) -> Site:
+    """Put a site where there is none yet, and open it there.
+
+    Parameters: the site's data; the path of a folder, or the URL of a database (see `open_site`).
+    Raises `NotOverwritten` and `StoreTrouble` where something is there already.
+
+    >>> import prim_lantern as pl, tempfile
+    >>> pl.put_site(pl.open_demo().data, f"sqlite:///{tempfile.mkdtemp()}/site.db").version
+    0
+    """
+    if "://" in str(where):
+        from prim_lantern.store.database import DatabaseStore  # takes long to load
+
+        DatabaseStore(str(where), make=True).fill(data)
+    else:
+        write_folder(data, where)
+    return open_site(where)
 
 
 def open_demo() -> Site:

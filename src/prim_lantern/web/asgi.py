@@ -17,7 +17,7 @@ Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
 App = Callable[[Scope, Receive, Send], Awaitable[None]]
-WhoLooks = Callable[[Scope], str | None | Awaitable[str | None]]
+WhoLooks = Callable[[Scope], str | Awaitable[str | None] | None]
 
 
 class AsgiViewers:

@@ -23,7 +23,7 @@ def requires(
 
     Parameters: `path` is the path, with names of the view's arguments in braces
     ("/log/{slug}"), or a function of the same arguments that tells it. `viewer` tells who looks,
-    where the view gets no request as its first argument (Flask:
+    where the view gets no request (Flask:
     `lambda: request.environ["prim_lantern.viewer"]`).
     Others get `Refused`, which the application answers in its own way: its `status` is 404 where
     they may not even know that something is there, else 403.
@@ -42,7 +42,7 @@ def requires(
     """
 
     def check(args: tuple[Any, ...], values: dict[str, Any]) -> None:
-        request = args[0] if args else values.get("request")
+        request = _request_of((*args, *values.values()))
         who = viewer() if viewer is not None else _viewer_of(request)
         named = {**getattr(request, "path_params", {}), **values}
         where = path(*args, **values) if callable(path) else path.format_map(named)
@@ -62,6 +62,11 @@ def requires(
         return waiting if iscoroutinefunction(view) else plain  # type: ignore[return-value]
 
     return guard
+
+
+def _request_of(some: tuple[Any, ...]) -> Any:
+    """The request among the arguments of a view (a method has itself before it)."""
+    return next((e for e in some if hasattr(e, "scope") or hasattr(e, "environ")), None)
 
 
 def _viewer_of(request: Any) -> Viewer:

@@ -27,7 +27,8 @@ class LanternExtension(Extension):
     >>> import prim_lantern as pl
     >>> from prim_lantern.web import LanternExtension
     >>> templates = Environment(extensions=[LanternExtension], autoescape=True)
-    >>> page = templates.from_string("{% shown '/sign-in' %}Sign in{% otherwise %}Hello{% endshown %}")
+    >>> page = templates.from_string(
+    ...     "{% shown '/sign-in' %}Sign in{% otherwise %}Hello{% endshown %}")
     >>> site = pl.open_demo()
     >>> page.render(viewer=site.viewer(None)), page.render(viewer=site.viewer("kit.farrow"))
     ('Sign in', 'Hello')
