@@ -106,7 +106,7 @@ def test_who_has_changed_something_finds_it_changed_on_another_process(where):
         in answer.headers["set-cookie"]
     )
     assert other.app.state.site.version == 0
-    assert other.get("/visit", cookies={"lantern-seen": "1"}).status_code == 200
+    assert other.get("/visit", headers={"cookie": "lantern-seen=1"}).status_code == 200
     assert other.app.state.site.version == 1
     for made_up in ("999999999", "-1", "x", "9" * 40):
         began = time.monotonic()
@@ -132,7 +132,7 @@ def test_a_site_that_has_just_changed_lets_nobody_else_wait():
 
     async def both():
         asking = asyncio.create_task(
-            AsgiViewers(app, Slow(), who)(dict(type="http", headers=[]), None, None)
+            AsgiViewers(app, Slow(), who)({"type": "http", "headers": []}, None, None)
         )
         began = time.monotonic()
         await asyncio.sleep(0.01)
@@ -196,7 +196,7 @@ def test_wsgi_has_the_same():
     assert guarded(environ, lambda *told: said.append(told)) == [b"ok"]
     assert said[0][1][-1][1].startswith("lantern-seen=1;")
     with pytest.raises(pl.Refused):
-        guarded({"PATH_INFO": "/friends"}, lambda *told: None)
+        guarded({"PATH_INFO": "/friends"}, lambda *_: None)
 
 
 def test_templates_ask_the_viewer():
