@@ -103,7 +103,7 @@ def as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
 
 @dataclass(frozen=True)
 class ChangeUser(Operation):
-    """Change a person's name, e-mail, attributes (an empty text takes one away) or what roles
+    """Change a person's name, e-mail, attributes (an empty text takes any away) or what roles
     another system gives them. `account` makes an active person of a byline, or (false) a byline of
     anybody: they stay the author of what they wrote."""
 
@@ -125,6 +125,8 @@ class ChangeUser(Operation):
             account=self.account,
         )
         user = with_values(user, self.name, self.email, self.attributes)
+        gone: dict[str, Any] = {part: "" for part in ("name", "email") if getattr(self, part) == ""}
+        user = replace(user, **gone)
         if self.roles_elsewhere is not None:
             user = replace(user, roles_elsewhere=tuple(self.roles_elsewhere))
         if self.account is not None:

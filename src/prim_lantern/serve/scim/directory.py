@@ -1,0 +1,281 @@
+"""A site's people and groups as resources; every write is a change in its history."""
+
+from __future__ import annotations
+
+import json
+import re
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator
+from hashlib import sha256
+from typing import Any, Final, Generic, TypeVar
+
+from scim2_models import (
+    ForbiddenException,
+    GroupMembership,
+    InvalidValueException,
+    Meta,
+    MutabilityException,
+    NotFoundException,
+    Reference,
+    Resource,
+    UniquenessException,
+)
+
+from prim_lantern.changing import Change
+from prim_lantern.errors import (
+    AlreadyThere,
+    NotAllowed,
+    PrimLanternError,
+    StoreTrouble,
+)
+from prim_lantern.live import Site
+from prim_lantern.serve.scim.schemas import Email, Group, Member, User
+from prim_lantern.site.data import SiteData
+from prim_lantern.site.names import folded
+from prim_lantern.site.people import ACTIVE, BYLINE
+
+_R = TypeVar("_R", bound=Resource[Any])
+_NO_KEY: Final = re.compile(r"[^a-z0-9]+")
+
+
+class Kept(ABC, Generic[_R]):
+    """One sort of resource."""
+
+    model: type[_R]
+    endpoint: str
+
+    def __init__(self, site: Site) -> None:
+        self._site = site
+
+    def completed(self, body: Any) -> Any:
+        """What somebody sends, with what goes without saying."""
+        return body
+
+    @abstractmethod
+    def ids(self) -> list[str]:
+        """The ids of all."""
+
+    @abstractmethod
+    def _made(self, id: str, base: str) -> _R | None:
+        """One as it is; None where there is none."""
+
+    @abstractmethod
+    def _create(self, change: Change, new: _R) -> str:
+        """The steps by which a new one comes about; its id."""
+
+    @abstractmethod
+    def _replace(self, change: Change, before: _R, after: _R) -> None:
+        """The steps by which one becomes another."""
+
+    @abstractmethod
+    def _delete(self, change: Change, id: str) -> None:
+        """The steps by which one goes."""
+
+    def get(self, id: str, base: str) -> _R:
+        """One, with its place and its version; raises where there is none."""
+        found = self._made(id, base)
+        if found is None:
+            raise NotFoundException(detail=f"There is no {self.model.__name__.lower()} {id!r}.")
+        found.id = id
+        told = json.dumps(found.model_dump(mode="json"), sort_keys=True, default=str)
+        found.meta = Meta(
+            resource_type=self.model.__name__,
+            location=f"{base}{self.endpoint}/{id}",
+            version=f'W/"{sha256(told.encode()).hexdigest()[:24]}"',
+        )
+        return found
+
+    def all(self, base: str) -> Iterator[_R]:
+        """All."""
+        return (self.get(each, base) for each in self.ids())
+
+    def create(self, new: _R, by: str, why: str) -> str:
+        """Add one, as a user does; its id."""
+        found: str = self._write(by, why, lambda change: self._create(change, new))
+        return found
+
+    def replace(self, before: _R, after: _R, by: str, why: str) -> None:
+        """Make one be as another one."""
+        self._write(by, why, lambda change: self._replace(change, before, after))
+
+    def delete(self, id: str, by: str, why: str) -> None:
+        """Take one away."""
+        self._write(by, why, lambda change: self._delete(change, id))
+
+    def _write(self, by: str, why: str, steps: Callable[[Change], Any]) -> Any:
+        """One change, whole or not at all, with our errors as those of SCIM."""
+        try:
+            change = self._site.change(by=by, reason=why)
+            found = steps(change)
+            if change.said:
+                change.make()
+        except StoreTrouble:
+            raise
+        except NotAllowed as error:
+            raise ForbiddenException(detail="; ".join(error.because)) from None
+        except AlreadyThere as error:
+            raise UniquenessException(detail=str(error)) from None
+        except PrimLanternError as error:
+            raise InvalidValueException(detail=str(error)) from None
+        return found
+
+    @property
+    def _data(self) -> SiteData:
+        return self._site.data
+
+
+class Users(Kept[User]):
+    """Everybody with an account."""
+
+    model, endpoint = User, "/Users"
+
+    def completed(self, body: Any) -> Any:
+        """What somebody sends; who is not said to be inactive is active."""
+        if isinstance(body, dict) and not any(name.lower() == "active" for name in body):
+            return {**body, "active": True}
+        return body
+
+    def ids(self) -> list[str]:
+        """The logins of all but bylines."""
+        people = self._data.people
+        states = people.values_of("status")
+        return [n for n, status in zip(people.names, states, strict=True) if status != BYLINE]
+
+    def _made(self, id: str, base: str) -> User | None:
+        user = self._data.users.get(id)
+        if user is None or user.status == BYLINE:
+            return None
+        direct = {each.group for each in user.memberships}
+        names = dict.fromkeys(each.group for each in self._site.memberships(id))
+        groups = [
+            GroupMembership(
+                value=name,
+                ref=Reference(f"{base}/Groups/{name}"),
+                display=self._data.groups[name].called,
+                type="direct" if name in direct else "indirect",
+            )
+            for name in names
+        ]
+        return User(
+            user_name=user.login,
+            display_name=user.name or None,
+            emails=[Email(value=user.email)] if user.email else None,
+            active=user.status == ACTIVE,
+            groups=groups or None,
+        )
+
+    def _create(self, change: Change, new: User) -> str:
+        login = new.user_name or ""
+        if any(folded(each) == folded(login) for each in self._data.users):
+            raise AlreadyThere("user", login)
+        change.add_user(login, _name(new), _email(new))
+        if new.active is False:
+            change.suspend(login)
+        return login
+
+    def _replace(self, change: Change, before: User, after: User) -> None:
+        login = before.user_name or ""
+        if after.user_name and folded(after.user_name) != folded(login):
+            raise MutabilityException(detail="A userName stays as it is.")
+        said = {"name": _name(after), "email": _email(after)}
+        had = {"name": before.display_name or "", "email": _email(before)}
+        differs: dict[str, Any] = {
+            name: value for name, value in said.items() if value != had[name]
+        }
+        if differs:
+            change.change_user(login, **differs)
+        active = True if after.active is None else after.active
+        if active != before.active:
+            (change.bring_back if active else change.suspend)(login)
+
+    def _delete(self, change: Change, id: str) -> None:
+        change.remove_user(id)
+
+
+def _name(user: User) -> str:
+    if user.display_name:
+        return user.display_name
+    parts = user.name
+    if parts is None:
+        return ""
+    return parts.formatted or " ".join(filter(None, (parts.given_name, parts.family_name)))
+
+
+def _email(user: User) -> str:
+    return next((each.value for each in user.emails or () if each.value), "")
+
+
+class Groups(Kept[Group]):
+    """All groups."""
+
+    model, endpoint = Group, "/Groups"
+
+    def ids(self) -> list[str]:
+        """The names of all."""
+        return list(self._data.groups)
+
+    def _made(self, id: str, base: str) -> Group | None:
+        found = self._data.groups.get(id)
+        if found is None:
+            return None
+        data = self._data
+        people = data.people
+        by_hand = [
+            login
+            for login, some in zip(people.names, people.values_of("memberships"), strict=True)
+            if any(each.group == id for each in some)
+        ]
+        inner = [each for each in data.groups.values() if id in each.counts_in]
+        members = [
+            *(_member(f"{base}/Users", e, "User", data.users[e].called) for e in by_hand),
+            *(_member(f"{base}/Groups", e.name, "Group", e.called) for e in inner),
+        ]
+        return Group(display_name=found.label or found.name, members=members or None)
+
+    def _create(self, change: Change, new: Group) -> str:
+        label = (new.display_name or "").strip()
+        name = _NO_KEY.sub("-", folded(label)).strip("-")
+        if not name:
+            raise InvalidValueException(detail="A displayName needs letters or digits.")
+        change.add_group(name, label)
+        bare = Group(display_name=label)
+        self._replace(change, bare, Group(display_name=label, members=new.members), name)
+        return name
+
+    def _replace(
+        self, change: Change, before: Group, after: Group, name: str | None = None
+    ) -> None:
+        name = name or before.id or ""
+        if after.display_name and after.display_name != before.display_name:
+            change.change_group(name, label=after.display_name)
+        was, now = self._members(before), self._members(after)
+        for login in now[0] - was[0]:
+            change.add_members(name, login)
+        for login in was[0] - now[0]:
+            change.remove_members(name, login)
+        for inner in now[1] - was[1]:
+            change.change_group(inner, count_in=name)
+        for inner in was[1] - now[1]:
+            change.change_group(inner, no_longer_in=name)
+
+    def _members(self, group: Group) -> tuple[set[str], set[str]]:
+        """The users and the groups among the members."""
+        users: set[str] = set()
+        groups: set[str] = set()
+        for each in group.members or ():
+            value = each.value or ""
+            is_group = (each.type or "").lower() == "group" or (
+                not each.type and value not in self._data.users and value in self._data.groups
+            )
+            (groups if is_group else users).add(value)
+        return users, groups
+
+    def _delete(self, change: Change, id: str) -> None:
+        change.remove_group(id)
+
+
+def _member(where: str, id: str, type: str, called: str) -> Member:
+    return Member(value=id, ref=Reference(f"{where}/{id}"), type=type, display=called)
+
+
+__all__ = ["Groups", "Kept", "Users"]
