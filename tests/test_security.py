@@ -1,0 +1,108 @@
+"""Attacks of docs/security.md that no other file has, and that each line there has its test."""
+
+from __future__ import annotations
+
+import re
+import time
+from pathlib import Path
+
+import pytest
+
+import prim_lantern as pl
+from conftest import run
+
+TESTS = Path(__file__).parent
+
+
+def test_every_line_of_the_threat_model_has_its_test():
+    lines = (TESTS.parent / "docs" / "security.md").read_text(encoding="utf-8").splitlines()
+    rows = [line for line in lines if line.startswith("| ") and "| what holds |" not in line]
+    there = "\n".join(each.read_text(encoding="utf-8") for each in TESTS.glob("test_*.py"))
+    for row in rows:
+        named = re.findall(r"`(test_\w+)`", row)
+        assert named, row
+        for name in named:
+            assert f"def {name}(" in there, name
+    assert len(rows) > 25
+
+
+NO_PATHS = [
+    "/visit/../trustees", "//trustees", "/trustees/", "/trustees/.", "trustees", "/trustees\x00", "/trustees ",
+    " /trustees", "\\trustees", "/trustees\n", "/./trustees",
+]  # fmt: skip
+OTHER_PATHS = [
+    "/TRUSTEES", "/Trustees", "/trustees%2e", "/%74rustees", "/ｔrustees", "/тrustees", "/trustees?x", "/trustees#x",
+    "/trustees\u200b",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("path", NO_PATHS + OTHER_PATHS)
+def test_no_other_spelling_of_a_path_leads_to_it(path):
+    site = pl.open_demo()
+    viewer = site.viewer("hana.okafor")
+    assert viewer.allows("read", "/trustees")
+    for ask in (viewer.allows, viewer.may):
+        with pytest.raises((pl.UnknownItem, pl.BadValue)):
+            ask("read", path)
+    with pytest.raises((pl.Refused, pl.BadValue)):
+        viewer.require("read", path)
+    with pytest.raises((pl.UnknownItem, pl.BadValue)):
+        site.filter("hana.okafor", "read", [path])
+    if path in NO_PATHS:  # nothing is taken over that could be mistaken for another item
+        with pytest.raises(pl.BadSite):
+            site.content.put({"path": path, "kind": "page"})
+
+
+def test_hidden_and_missing_take_as_long():
+    viewer = pl.open_demo().viewer(None)
+
+    def best_of(path):
+        times = []
+        for _ in range(300):
+            began = time.perf_counter()
+            with pytest.raises(pl.Refused):
+                viewer.require("read", path)
+            times.append(time.perf_counter() - began)
+        return sorted(times)[30]
+
+    hidden, missing = best_of("/trustees/minutes"), best_of("/trustees/minutez")
+    assert (
+        abs(hidden - missing) < 0.001
+    )  # a thousandth of a second, far less than a network differs
+
+
+def test_an_invitation_works_once():
+    site = pl.open_demo()
+    change = site.change(by="hana.okafor")
+    token = change.invite("wren.hale", name="Wren Hale")
+    change.make()
+    assert token not in str(site.data.invitations) and token not in "".join(site.store.texts())
+    again = site.change(by="hana.okafor")
+    newer = again.invite("wren.hale")
+    again.make()
+    with pytest.raises(pl.BadChange):
+        site.accept(token)
+    assert site.accept(newer) == "wren.hale"
+    for used in (newer, token, "", "x" * 43):
+        with pytest.raises(pl.BadChange):
+            site.accept(used)
+
+
+def test_serving_to_others_asks_for_tls(tmp_path):
+    done = run("serve", "--host", "0.0.0.0", cwd=tmp_path)  # noqa: S104
+    assert done.returncode == 2 and "could read the tokens on the way" in done.stderr
+    half = run("serve", "--tls-certificate", "x.pem", cwd=tmp_path)
+    assert half.returncode == 2 and "belong together" in half.stderr
+    gone = run("serve", "--tls-certificate", "x.pem", "--tls-key", "y.pem", cwd=tmp_path)
+    assert gone.returncode == 2 and "There is no file" in gone.stderr
+
+
+def test_tokens_are_made_and_withdrawn_by_command(tmp_path):
+    made = run("token", "make", "website", "--for", "asking", cwd=tmp_path)
+    assert made.stdout.startswith("lantern_") and "cannot be shown again" in made.stderr
+    assert "website" in run("token", "list", cwd=tmp_path).stdout
+    assert run("token", "make", "website", "--for", "asking", cwd=tmp_path).returncode == 2
+    assert run("token", "withdraw", "website", cwd=tmp_path).stdout == "Withdrew website.\n"
+    assert run("token", "list", cwd=tmp_path).stdout == "There are no tokens.\n"
+    (tmp_path / "lantern-tokens.json").write_text("[{")
+    assert "was damaged" in run("token", "list", cwd=tmp_path).stderr
