@@ -18,11 +18,12 @@ HOME = ROOT / ".venv-check"
 BIN = HOME / ("Scripts" if os.name == "nt" else "bin")
 
 BESIDE = ("-n", "auto", "--dist", "worksteal")  # on all processors; who is done takes from others
+SLOW = "--durations=30"  # what to look at where it takes long
 CHECKS = (
     ("style", ["ruff", "check", "."]),
     ("layout", ["ruff", "format", "--check", "."]),
     ("types", ["mypy"]),
-    ("tests", ["python", "-m", "pytest", "-q", *BESIDE, "--pyargs", "prim_lantern", "tests"]),
+    ("tests", ["python", "-m", "pytest", "-q", *BESIDE, SLOW, "--pyargs", "prim_lantern", "tests"]),
 )
 
 

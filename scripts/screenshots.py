@@ -13,11 +13,16 @@ import shutil
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING
 
 import prim_lantern as pl
+
+if TYPE_CHECKING:
+    from playwright.sync_api import Page
 
 SCREENSHOTS = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 DISPLAY = ":87"
@@ -34,15 +39,10 @@ COMMANDS = {
     f"--action read --action create --action edit {AT}",
     "what": f"what bo.lind {AT}",
     "who": f"who any /visit --below {AT}",
-    "show": f"show /trustees/minutes {AT}",
     "promises": f"promises {AT}",
     "checkup": f"checkup {AT}",
     "compare": f"compare kit sam --why {AT}",
     "suggest": "suggest gwen edit /visit/prices",
-    "import": "import content pages.csv --map URL=path --map Headline=title "
-    "--map 'Written by=authors' --map Status=state --map Section=categories "
-    "--map 'Go live=public_from' "
-    "--value state:Live=published --kind page --try",
     "help": "--help",
     "folder-check": "folder check broken",
     "try": "allow everyone edit,comment /visit --try",
@@ -86,7 +86,6 @@ def _lay_out(folder: Path) -> None:
     shutil.copytree(pl.DEMO_FOLDER, folder / "site")
     shutil.copytree(pl.DEMO_FOLDER, folder / "broken")
     shutil.copytree(pl.DEMO_FOLDER, folder / "season")
-    shutil.copy(SCREENSHOTS.parent.parent / "examples" / "incoming" / "pages.csv", folder)
     site = pl.open_site(folder / "season")
     for by, reason, make in _SEASON:
         with site.change(by, reason) as change:
@@ -142,9 +141,61 @@ def _of_figures(site: pl.Site, folder: Path, picture: Path) -> None:
     subprocess.run(["convert", *files, *wide, str(picture)], check=True)
 
 
+@contextmanager
+def _website(folder: Path) -> Iterator[Page]:
+    """A page of a browser at the example website, on a day of the demo's."""
+    from playwright.sync_api import sync_playwright
+
+    app = SCREENSHOTS.parent.parent / "examples" / "website" / "app.py"
+    (folder / "website").mkdir(exist_ok=True)
+    variables = {**os.environ, **CLOCK, "PORT": PORT}
+    with (
+        subprocess.Popen(
+            [sys.executable, str(app), str(folder / "website")], env=variables
+        ) as site,
+        sync_playwright() as play,
+    ):
+        time.sleep(6)
+        path = shutil.which("chromium")
+        browser = play.chromium.launch(executable_path=path, args=["--no-sandbox"])
+        view = browser.new_page(viewport={"width": 1280, "height": 800})
+        try:
+            yield view
+        finally:
+            browser.close()
+            site.terminate()
+
+
+def _of_website(_: pl.Site, folder: Path, picture: Path) -> None:
+    """The home page, as a guest sees it."""
+    with _website(folder) as view:
+        view.goto(f"http://127.0.0.1:{PORT}/")
+        view.screenshot(path=picture)
+
+
+def _of_looking(_: pl.Site, folder: Path, picture: Path) -> None:
+    """A page as the owner sees it who looks as a friend."""
+    with _website(folder) as view:
+        view.goto(f"http://127.0.0.1:{PORT}/-/sign-in")
+        view.select_option("#login", "hana.okafor")
+        view.click("main button")
+        view.goto(f"http://127.0.0.1:{PORT}/-/why?who=kit.farrow&action=edit&path=/trustees")
+        view.select_option("#whom", "kit.farrow")
+        view.click("text=Look")
+        view.goto(f"http://127.0.0.1:{PORT}/friends")
+        view.screenshot(path=picture)
+
+
+PORT = "8997"
 _SOME_GROUPS = ("group:volunteers", "group:log-approvers", "group:friends", "group:staff")
 _GRID_PAGE = "5"  # after the introduction, and the pages of who and where
-PAGES = {"sheet": _of_sheet, "report": _of_report, "figures": _of_figures}
+PAGES = {
+    "sheet": _of_sheet,
+    "report": _of_report,
+    "figures": _of_figures,
+    "website": _of_website,
+    "website-look-as": _of_looking,
+}
 
 
 def _trimmed(drawn: Path, picture: Path) -> None:
