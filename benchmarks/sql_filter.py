@@ -138,7 +138,8 @@ def main() -> None:
                 whole = select(func.count()).select_from(pages).where(condition)
                 count, counted = best(lambda q=whole: connection.scalar(q))
                 right = len(site.items_for(who, action, shape.NOON))
-                assert count == right, (who, action, count, right)
+                if count != right:
+                    raise SystemExit(f"{who} {action}: {count} rows, where {right} are right")
                 print(
                     f"{who or 'guest':10} {action:6} {condition.terms:6,} {made:8.0f} {first:10.1f}"
                     f" {tree:11.1f} {counted:9.0f} {count:9,}",

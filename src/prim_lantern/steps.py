@@ -21,6 +21,7 @@ from prim_lantern.change.operations import (
     roles,
 )
 from prim_lantern.change.operations.base import Operation
+from prim_lantern.step_examples import described
 
 _P = ParamSpec("_P")
 _Change = TypeVar("_Change", bound="Steps")
@@ -32,13 +33,14 @@ def _adding(make: Callable[_P, Operation]) -> Callable[Concatenate[_Change, _P],
     def add(self: _Change, /, *args: _P.args, **values: _P.kwargs) -> _Change:
         return self.do(make(*args, **values))
 
-    add.__doc__ = make.__doc__
+    name = getattr(make, "do", "add").replace("-", "_")
+    add.__doc__ = described(name, make.__doc__)
     own = signature(make)
     this = Parameter("self", Parameter.POSITIONAL_ONLY)
     add.__signature__ = own.replace(  # type: ignore[attr-defined]  # what help() shows
         parameters=[this, *own.parameters.values()], return_annotation="Change"
     )
-    add.__name__ = getattr(make, "do", "add").replace("-", "_")
+    add.__name__ = name
     return add
 
 

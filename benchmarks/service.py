@@ -1,0 +1,133 @@
+"""Measure the service over HTTP: how many questions a second one process answers.
+
+    python benchmarks/service.py                       20 s, on the demo site
+    python benchmarks/service.py --seconds 3600        and whether its memory stays as it is
+
+The server is a process of its own; one client keeps some connections open and asks as fast as it
+can, first one question a request, then batches; then single ones at half that pace, of which the
+slowest hundredth is told.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from http.client import HTTPConnection
+from pathlib import Path
+from random import Random
+
+import prim_lantern as pl
+from prim_lantern.serve import Tokens
+
+CONNECTIONS = 8
+BATCH = 500
+
+
+def question(rng: Random, logins: list[str], paths: list[str]) -> dict[str, object]:
+    """Some question."""
+    action = rng.choice(["read", "edit", "publish"])
+    return {
+        "subject": {"type": "user", "id": rng.choice(logins)},
+        "action": {"name": action},
+        "resource": {"type": "item", "id": rng.choice(paths)},
+    }
+
+
+def asked(port: int, token: str, path: str, bodies: list[bytes], until: float, pace: float, times: list[float]) -> None:  # fmt: skip
+    """Ask over one connection until some moment, no faster than a pace (seconds a request)."""
+    connection = HTTPConnection("127.0.0.1", port)
+    headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
+    number = 0
+    due = time.perf_counter()
+    while time.time() < until:
+        if pace:
+            due += pace
+            time.sleep(max(0.0, due - time.perf_counter()))
+        began = time.perf_counter()
+        connection.request("POST", path, bodies[number % len(bodies)], headers)
+        answer = connection.getresponse()
+        answer.read()
+        if answer.status != 200:
+            raise SystemExit(f"{answer.status} where an answer was wanted")
+        times.append(time.perf_counter() - began)
+        number += 1
+    connection.close()
+
+
+def load(port: int, token: str, path: str, bodies: list[bytes], seconds: float, rate: float = 0) -> list[float]:  # fmt: skip
+    """How long each request took, with several connections at once."""
+    times: list[list[float]] = [[] for _ in range(CONNECTIONS)]
+    pace = CONNECTIONS / rate if rate else 0
+    until = time.time() + seconds
+    threads = [
+        threading.Thread(target=asked, args=(port, token, path, bodies, until, pace, some))
+        for some in times
+    ]
+    for each in threads:
+        each.start()
+    for each in threads:
+        each.join()
+    return sorted(each for some in times for each in some)
+
+
+def memory(process: int) -> float:
+    """The megabytes that a process holds."""
+    text = Path(f"/proc/{process}/status").read_text(encoding="ascii")
+    return int(text.partition("VmRSS:")[2].split()[0]) / 1000
+
+
+def main() -> None:
+    """Start a server, and ask it."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--seconds", type=float, default=20)
+    seconds = parser.parse_args().seconds / 4
+    folder = Path(tempfile.mkdtemp())
+    token = Tokens(folder / "tokens.json").make("bench", ["asking"])
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", "serve"]
+    options = ["--port", str(port), "--tokens", str(folder / "tokens.json"), "--rate", "1000000"]
+    variables = {**os.environ, "PRIM_LANTERN_SITE": str(pl.DEMO_FOLDER)}
+    server = subprocess.Popen([*command, *options], env=variables, stderr=subprocess.DEVNULL)
+    try:
+        for _ in range(100):
+            try:
+                socket.create_connection(("127.0.0.1", port)).close()
+                break
+            except OSError:
+                time.sleep(0.1)
+        rng, data = Random(2), pl.open_demo().data
+        some = [question(rng, list(data.users), list(data.items)) for _ in range(5_000)]
+        single = [json.dumps(each).encode() for each in some]
+        batches = [
+            json.dumps({"evaluations": some[start : start + BATCH]}).encode()
+            for start in range(0, len(some), BATCH)
+        ]
+        load(port, token, "/access/v1/evaluation", single, 2)
+        before = memory(server.pid)
+        times = load(port, token, "/access/v1/evaluation", single, seconds)
+        rate = len(times) / seconds
+        print(f"single: {rate:,.0f} a second")
+        found = load(port, token, "/access/v1/evaluations", batches, seconds)
+        print(f"in batches of {BATCH}: {len(found) * BATCH / seconds:,.0f} a second")
+        times = load(port, token, "/access/v1/evaluation", single, 2 * seconds, rate / 2)
+        slowest = times[int(len(times) * 0.99)] * 1000
+        print(
+            f"at half that pace: {len(times) / seconds / 2:,.0f} a second, 99 % in {slowest:.1f} ms"
+        )
+        print(f"memory: {before:.0f} MB before, {memory(server.pid):.0f} MB after")
+    finally:
+        server.terminate()
+        server.wait()
+
+
+if __name__ == "__main__":
+    main()
