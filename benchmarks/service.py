@@ -22,6 +22,7 @@ import time
 from http.client import HTTPConnection
 from pathlib import Path
 from random import Random
+from typing import NamedTuple
 
 import prim_lantern as pl
 from prim_lantern.serve import Tokens
@@ -40,41 +41,46 @@ def question(rng: Random, logins: list[str], paths: list[str]) -> dict[str, obje
     }
 
 
-def asked(port: int, token: str, path: str, bodies: list[bytes], until: float, pace: float, times: list[float]) -> None:  # fmt: skip
-    """Ask over one connection until some moment, no faster than a pace (seconds a request)."""
-    connection = HTTPConnection("127.0.0.1", port)
-    headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
-    number = 0
-    due = time.perf_counter()
-    while time.time() < until:
-        if pace:
-            due += pace
-            time.sleep(max(0.0, due - time.perf_counter()))
-        began = time.perf_counter()
-        connection.request("POST", path, bodies[number % len(bodies)], headers)
-        answer = connection.getresponse()
-        answer.read()
-        if answer.status != 200:
-            raise SystemExit(f"{answer.status} where an answer was wanted")
-        times.append(time.perf_counter() - began)
-        number += 1
-    connection.close()
+class Server(NamedTuple):
+    """Where to ask, and with which token."""
 
+    port: int
+    token: str
 
-def load(port: int, token: str, path: str, bodies: list[bytes], seconds: float, rate: float = 0) -> list[float]:  # fmt: skip
-    """How long each request took, with several connections at once."""
-    times: list[list[float]] = [[] for _ in range(CONNECTIONS)]
-    pace = CONNECTIONS / rate if rate else 0
-    until = time.time() + seconds
-    threads = [
-        threading.Thread(target=asked, args=(port, token, path, bodies, until, pace, some))
-        for some in times
-    ]
-    for each in threads:
-        each.start()
-    for each in threads:
-        each.join()
-    return sorted(each for some in times for each in some)
+    def load(self, path: str, bodies: list[bytes], seconds: float, rate: float = 0) -> list[float]:
+        """How long each request took, with several connections at once; no more than `rate` a
+        second, if one is said."""
+        times: list[list[float]] = [[] for _ in range(CONNECTIONS)]
+        pace = CONNECTIONS / rate if rate else 0
+        until = time.time() + seconds
+        threads = [
+            threading.Thread(target=self._ask, args=(path, bodies, until, pace, some))
+            for some in times
+        ]
+        for each in threads:
+            each.start()
+        for each in threads:
+            each.join()
+        return sorted(each for some in times for each in some)
+
+    def _ask(
+        self, path: str, bodies: list[bytes], until: float, pace: float, times: list[float]
+    ) -> None:
+        connection = HTTPConnection("127.0.0.1", self.port)
+        headers = {"Authorization": f"Bearer {self.token}", "Content-Type": "application/json"}
+        due = time.perf_counter()
+        while time.time() < until:
+            if pace:
+                due += pace
+                time.sleep(max(0.0, due - time.perf_counter()))
+            began = time.perf_counter()
+            connection.request("POST", path, bodies[len(times) % len(bodies)], headers)
+            answer = connection.getresponse()
+            answer.read()
+            if answer.status != 200:
+                raise SystemExit(f"{answer.status} where an answer was wanted")
+            times.append(time.perf_counter() - began)
+        connection.close()
 
 
 def memory(process: int) -> float:
@@ -104,6 +110,7 @@ def main() -> None:
                 break
             except OSError:
                 time.sleep(0.1)
+        asking = Server(port, token)
         rng, data = Random(2), pl.open_demo().data
         some = [question(rng, list(data.users), list(data.items)) for _ in range(5_000)]
         single = [json.dumps(each).encode() for each in some]
@@ -111,14 +118,14 @@ def main() -> None:
             json.dumps({"evaluations": some[start : start + BATCH]}).encode()
             for start in range(0, len(some), BATCH)
         ]
-        load(port, token, "/access/v1/evaluation", single, 2)
+        asking.load("/access/v1/evaluation", single, 2)
         before = memory(server.pid)
-        times = load(port, token, "/access/v1/evaluation", single, seconds)
+        times = asking.load("/access/v1/evaluation", single, seconds)
         rate = len(times) / seconds
         print(f"single: {rate:,.0f} a second")
-        found = load(port, token, "/access/v1/evaluations", batches, seconds)
+        found = asking.load("/access/v1/evaluations", batches, seconds)
         print(f"in batches of {BATCH}: {len(found) * BATCH / seconds:,.0f} a second")
-        times = load(port, token, "/access/v1/evaluation", single, 2 * seconds, rate / 2)
+        times = asking.load("/access/v1/evaluation", single, 2 * seconds, rate / 2)
         slowest = times[int(len(times) * 0.99)] * 1000
         print(
             f"at half that pace: {len(times) / seconds / 2:,.0f} a second, 99 % in {slowest:.1f} ms"
