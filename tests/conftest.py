@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import itertools
 import os
 import shutil
@@ -11,18 +12,20 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Mapping
+from functools import cache
 from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
 
 import prim_lantern as pl
+from forking import Forking
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.store.database import DatabaseStore
 
 settings.register_profile(
     "quick",
-    max_examples=40,
+    max_examples=30,
     deadline=None,
     derandomize=True,  # the same sites each time; --long tries ever new ones
     suppress_health_check=list(HealthCheck),
@@ -94,15 +97,20 @@ def run(
     *arguments: str,
     site: Path | str | None = pl.DEMO_FOLDER,
     variables: Mapping[str, str] | None = None,
+    anew: bool = False,
     **more: object,
 ) -> Result:
-    """Run the command line as a process."""
+    """Run the command line as a process: forked off one that has loaded it, or begun `anew`."""
     environment = {**os.environ, "COLUMNS": "100", "PYTHONIOENCODING": "utf-8"}
     for name in ("SITE", "BY", "NOW"):
         environment.pop(f"PRIM_LANTERN_{name}", None)
     environment.update(variables or {})
     if site is not None:
         environment["PRIM_LANTERN_SITE"] = str(site)
+    if not anew and set(more) <= {"cwd"}:
+        cwd = str(Path(str(more.get("cwd", "."))).resolve())
+        code, out, err = _forking().run(arguments, environment, cwd, timeout=120)
+        return subprocess.CompletedProcess(arguments, code, out, err)
     return subprocess.run(
         [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", *arguments],
         capture_output=True,
@@ -114,6 +122,13 @@ def run(
         check=False,
         **more,  # type: ignore[call-overload]
     )
+
+
+@cache
+def _forking() -> Forking:
+    found = Forking()
+    atexit.register(found.stop)
+    return found
 
 
 Result = subprocess.CompletedProcess

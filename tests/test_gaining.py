@@ -1,0 +1,195 @@
+"""Could-gain: held against the gate, and against trying every step, on generated sites."""
+
+from __future__ import annotations
+
+from hypothesis import given
+
+import prim_lantern as pl
+from prim_lantern.change.gate.gate import missing_for
+from prim_lantern.change.gate.judged import Judged
+from prim_lantern.change.operations.base import Made
+from prim_lantern.change.operations.content import ChangeItem, MoveItem, TakeStep
+from prim_lantern.change.operations.groups import AddMembers
+from prim_lantern.change.proposal import Proposal
+from prim_lantern.decide.engine import Engine
+from prim_lantern.errors import PrimLanternError
+from prim_lantern.insight.gaining.could_gain import could_gain
+from prim_lantern.site.people import ACTIVE
+from sites import NOON
+from test_insight import (
+    AT,
+    ITEMS,
+    PEOPLE,
+    actions_of,
+    few,
+    fewest,
+    in_columns,
+    seeds,
+    spot_paths,
+)
+
+# Could gain ------------------------------------------------------------------------------------
+
+
+def union_of(engine, actors):
+    return {
+        (action, path)
+        for login in actors
+        for action in actions_of(engine.data)
+        for path in engine.data.items
+        if engine.allows(login, action, path)
+    }
+
+
+@few
+@given(in_columns, seeds)
+def test_every_step_that_could_gain_tells_is_let_through_and_gains_what_it_says(site, rng):
+    engine = Engine(site, NOON)
+    logins = [e for e, user in site.users.items() if user.status == ACTIVE]
+    who = rng.choice(logins)
+    others = rng.sample([e for e in logins if e != who], min(len(logins) - 1, rng.randrange(2)))
+    for chain in could_gain(engine, who, others):
+        data, actors = site, [who, *others]
+        before = union_of(engine, actors)
+        for move in chain.moves:
+            by = move.by or move.operation.login
+            at = engine.after(data, NOON)
+            proposal = Proposal(data, Made(by, NOON))
+            proposal.do(move.operation)
+            if move.by is not None:
+                assert not missing_for(Judged(at, proposal.data, proposal.renames, proposal.made))
+            data = proposal.data
+            if move.operation.do in ("add-user", "sign-up"):
+                actors.append(move.operation.login)
+        after = union_of(engine.after(data, NOON), actors)
+        for action, spots in chain.gains:
+            if action in actions_of(site):
+                for path in spot_paths(data, spots):
+                    assert (action, path) in after
+                    assert (action, path) not in before
+
+
+@few
+@given(in_columns, seeds)
+def test_nothing_is_gained_by_one_step_that_could_gain_does_not_tell(site, rng):
+    """Every membership that somebody may give to those who are with them, and every filing and step
+    of theirs, is tried: what the others newly may is told."""
+    engine = Engine(site, NOON)
+    logins = [e for e, user in site.users.items() if user.status == ACTIVE and e != site.owner]
+    if len(logins) < 2:
+        return
+    actors = rng.sample(logins, 2)
+    found = could_gain(engine, actors[0], actors[1:])
+    told = {
+        (action, path)
+        for chain in found for action, spots in chain.gains for path in spot_paths(site, spots)
+    } | union_of(engine, actors)  # fmt: skip
+    before = Judged(engine, site, (), Made(site.owner, NOON))
+    if any(before.top(each) for each in actors):
+        assert found == []
+        return
+    change = pl.Site(site, checked=True).change(by=actors[0])
+    steps = [("add-members", g, (other,)) for g in site.groups for other in actors]
+    for by in actors:
+        for do, group, some in steps:
+            proposal = Proposal(site, Made(by, NOON))
+            try:
+                proposal.do(pl_operation({"do": do, "group": group, "logins": list(some)}))
+            except PrimLanternError:
+                continue
+            judged = Judged(engine, proposal.data, proposal.renames, proposal.made)
+            if not missing_for(judged):
+                after = engine.after(proposal.data, NOON)
+                assert union_of(after, actors) <= told, (by, group, some)
+    assert change.said == ()
+
+
+def pl_operation(values):
+    from prim_lantern.change.operations import operation_from
+
+    return operation_from(values)
+
+
+def test_whoever_manages_people_could_come_to_what_groups_give(demo_folder):
+    site = pl.open_site(demo_folder)
+    with site.change(by="hana.okafor") as change:
+        change.allow("manage-people", "user:beatrix.lowe")
+    found = site.could_gain("beatrix.lowe", at=AT)
+    assert any(
+        each.moves[0].command == "user add new.account --group log-approvers --by beatrix.lowe"
+        for each in found
+    )
+    assert not any("web-team" in each.moves[0].command for each in found)  # all access
+    assert site.could_gain("hana.okafor", at=AT) == []  # may do everything already
+    told = site.checkup(AT, "could-break-promises")
+    assert [each.severity for each in told if "Beatrix" in each.says] == ["note"]
+    who = [login for login, _ in site.who_could_gain("publish", "/log/bees", AT)]
+    assert "beatrix.lowe" in who
+
+
+def test_content_moves_are_real_operations(demo):
+    found = demo.could_gain("sam.whitlock", at=AT)
+    kinds = {type(chain.moves[-1].operation) for chain in found}
+    assert TakeStep in kinds
+    assert kinds <= {TakeStep, ChangeItem, MoveItem, type(found[0].moves[0].operation)}
+
+
+def test_a_new_account_is_called_as_nobody_is(demo_folder):
+    site = pl.open_site(demo_folder)
+    with site.change(by="hana.okafor") as change:
+        change.add_user("new.account2", name="Somebody")
+    (first, *_) = site.could_gain("gwen.tarrow", at=AT)
+    assert first.moves[0].command == "user sign-up a.new.account"
+
+
+LOOKED_AFTER = (
+    '[groups.first]\nstewards = ["user:ann"]\n[groups.second]\nstewards = ["user:ann", "group:first"]\n'
+    '[readerships.inner]\nreaders = ["user:ann"]\nall_of = ["group:second"]\n'
+    '[[places]]\nwhere = "/a"\nreadership = "inner"\n'
+)
+
+
+def test_two_come_to_it_through_each_others_groups(make_site):
+    """Ann looks after both groups, and may not put herself in; Ben, once in the first, may."""
+    site = make_site(LOOKED_AFTER, PEOPLE, ITEMS)
+    assert site.could_gain("ann", at=AT) == []
+    (chain,) = site.could_gain("ann", ["ben"], at=AT)
+    assert [move.command for move in chain.moves] == [
+        "group add-members first ben --by ann",
+        "group add-members second ann --by ben",
+    ]
+    assert [(action, spots[0].where) for action, spots in chain.gains] == [("read", "/a")]
+
+
+@fewest
+@given(in_columns, seeds)
+def test_no_sequence_of_memberships_gains_what_could_gain_does_not_tell(site, rng):
+    """Sequences of up to three steps by two people, each that is let through, tried to the end."""
+    engine = Engine(site, NOON)
+    logins = [e for e, user in site.users.items() if user.status == ACTIVE and e != site.owner]
+    before = Judged(engine, site, (), Made(site.owner, NOON))
+    logins = [each for each in logins if not before.top(each)]
+    if len(logins) < 2:
+        return
+    actors = rng.sample(logins, 2)
+    chains = could_gain(engine, actors[0], actors[1:])
+    told = union_of(engine, actors) | {
+        (action, path)
+        for chain in chains for action, spots in chain.gains for path in spot_paths(site, spots)
+    }  # fmt: skip
+    waiting = [(site, 0)]
+    while waiting:
+        data, steps = waiting.pop()
+        at = engine.after(data, NOON)
+        assert union_of(at, actors) <= told
+        for by in actors if steps < 3 else ():
+            for group in data.groups:
+                for other in actors:
+                    proposal = Proposal(data, Made(by, NOON))
+                    try:
+                        proposal.do(AddMembers(group, (other,)))
+                    except PrimLanternError:
+                        continue
+                    judged = Judged(at, proposal.data, proposal.renames, proposal.made)
+                    if not missing_for(judged):
+                        waiting.append((proposal.data, steps + 1))
