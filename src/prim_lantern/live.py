@@ -139,6 +139,14 @@ class Site(Papers):
 
         The person is active from now on. Raises `BadChange` for a link that is not known, was
         replaced or cancelled, or has ended.
+
+        >>> import prim_lantern as pl
+        >>> site = pl.open_demo()
+        >>> change = site.change(by="hana.okafor")
+        >>> token = change.invite("wren.hale")
+        >>> _ = change.make()
+        >>> site.accept(token)
+        'wren.hale'
         """
         from prim_lantern.change.operations.invitations import hash_of
 
@@ -174,7 +182,12 @@ class Site(Papers):
         return login
 
     def history(self) -> list[Record]:
-        """All changes, the oldest first."""
+        """All changes, the oldest first.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().history()
+        []
+        """
         return self.store.records()
 
     def as_it_stood(self, at: date | datetime | str) -> Site:
@@ -209,6 +222,10 @@ class Site(Papers):
         For a website's process that runs for long, beside others that change the site. What was
         edited by hand in a folder is taken over too, and counts as none until the next change puts
         it into the history.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().catch_up()
+        0
         """
         with self._taking:
             seen = self._state.seen

@@ -42,7 +42,12 @@ class Views:
 
     @property
     def data(self) -> SiteData:
-        """The site as it is here: plain frozen data."""
+        """The site as it is here: plain frozen data.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().data.users["kit.farrow"].name
+        'Kit Farrow'
+        """
         return self._state.data
 
     @property
@@ -197,7 +202,13 @@ class Views:
         actions: Sequence[str] = ("read", "edit"),
         at: Moment = None,
     ) -> Grid:
-        """The grid as plain data, without pandas."""
+        """The grid as plain data, without pandas.
+
+        >>> import prim_lantern as pl
+        >>> grid = pl.open_demo().grid_data(["guests"], ["/trustees"], ["read"])
+        >>> grid.marks
+        ((('no',),),)
+        """
         state = self._state
         columns = [state.who(each) for each in who]
         places = where if where is not None else self.top_sections()
@@ -318,11 +329,21 @@ class Views:
     # Names and moments ------------------------------------------------------------------
 
     def section(self, path: str) -> str:
-        """The path, when an item stands at it or below; else `UnknownItem`."""
+        """The path, when an item stands at it or below; else `UnknownItem`.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().section("/visit")
+        '/visit'
+        """
         return self._state.section(path)
 
     def top_sections(self) -> list[str]:
-        """The home page and the paths one step below the root, in tree order."""
+        """The home page and the paths one step below the root, in tree order.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().top_sections()[:3]
+        ['/', '/about', '/back-office']
+        """
         return [path for path in ("/", *self.data.tree.steps_below("/")) if self._is_area(path)]
 
     def _is_area(self, path: str) -> bool:
@@ -333,9 +354,19 @@ class Views:
 
     @staticmethod
     def moment(at: Moment = None) -> datetime:
-        """The moment that `at` means, in UTC: now when left out."""
+        """The moment that `at` means, in UTC: now when left out.
+
+        >>> import prim_lantern as pl
+        >>> pl.Site.moment("2027-05-10").isoformat()
+        '2027-05-10T00:00:00+00:00'
+        """
         return moments.now() if at is None else moments.moment(at)
 
     def next_turn(self, at: Moment = None) -> datetime | None:
-        """The next moment at which something changes by itself; until then answers hold."""
+        """The next moment at which something changes by itself; until then answers hold.
+
+        >>> import prim_lantern as pl
+        >>> pl.open_demo().next_turn("2027-05-10").isoformat()
+        '2027-05-15T00:00:00+00:00'
+        """
         return self._state.timeline.next_turn(self.moment(at))

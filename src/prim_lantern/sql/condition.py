@@ -42,9 +42,10 @@ _FEW: Final = 16  # stretches of paths that are named one by one, so that an ind
 class Condition:
     """What one person may, as a condition of SQLAlchemy: for `where`, `and_`, `case` ….
 
-    It holds at the moment for which it was made, and until the site changes: make it anew for each
-    request, which takes some milliseconds. `terms` is its size: in how many places it looks at a
-    column.
+    It holds at the moment for which it was made, and until the site changes: ask for it in each
+    request. `Site.sql_filter` keeps those that still hold; to make one takes some hundredths of a
+    second, or a second or two where hundreds of words speak of somebody. `terms` is its size: in
+    how many places it looks at a column.
     """
 
     def __init__(self, clause: ColumnElement[bool], terms: int) -> None:

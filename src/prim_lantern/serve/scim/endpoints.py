@@ -327,7 +327,7 @@ def _patched(kept: Kept[Any], before: Any, body: Any) -> Any:
 def _only_if(request: Request, before: Any) -> None:
     """Go on where somebody changes what they have seen (RFC 7644, section 3.14)."""
     wanted = _named(request, "if-match")
-    if wanted and before.meta.version not in wanted:
+    if wanted and not {"*", before.meta.version} & set(wanted):
         raise PreconditionFailedException(detail="It was changed meanwhile: read it once more.")
 
 
