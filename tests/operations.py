@@ -58,6 +58,7 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         "remove-user": (login,),
         "release-user": (login, rng.choice([None, other])),
         "hand-over": (login,),
+        "set-timezone": (rng.choice(["Europe/Oslo", "Pacific/Apia", "UTC"]),),
         "add-group": ("fresh", "", "", (upper,), (f"user:{login}",)),
         "change-group": (group, None, "About", (upper,)),
         "rename-group": (group, "renamed"),

@@ -81,6 +81,7 @@ class Maker:
             owner="ada",
             default_readership=self.readership_name(often="public"),
             sign_up_groups=self.some(self.groups),
+            timezone=rng.choice([None, None, "Europe/Oslo", "America/St_Johns"]),
             kinds={
                 "post": Kind("post", self.word(), four_eyes=self.maybe(), filed_under=("topic",)),
                 "panel": Kind("panel", self.word(), part=True),

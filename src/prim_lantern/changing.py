@@ -27,7 +27,7 @@ from prim_lantern.changeable import Changeable
 from prim_lantern.errors import BadChange, ChangedMeanwhile, NotAllowed, PrimLanternError
 from prim_lantern.site import texts
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import Duration, now
+from prim_lantern.site.moments import Duration, now, told_in
 from prim_lantern.site.places import Place
 from prim_lantern.steps import Steps
 
@@ -81,7 +81,7 @@ class Change(Steps):
         return f"<Change by {self._by}: {', '.join(self.said) or 'no steps'}; {made}>"
 
     def _fresh(self, data: SiteData) -> Proposal:
-        at = self._now()
+        at = told_in(self._now(), data.zone)
         engine, site = self._site.engine_for(data, at), Place("site", "site")
         brings_in = self._by in data.users and engine.may_manage(self._by, "manage-rights", site)
         return Proposal(data, Made(self._by, at, brings_in))

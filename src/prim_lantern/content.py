@@ -245,7 +245,7 @@ def _item(data: SiteData, row: Mapping[str, Any]) -> Item:
         raise BadValue(kind, f"is no kind of this site, for {path}: {', '.join(data.all_kinds)}.")
     said: dict[str, Any] = {name: row[name] for name in _SINGLE if name in row}
     said |= {name: _several(row[name], name) for name in _LISTS if row.get(name) is not None}
-    said |= {name: _moment(row[name]) for name in _TIMES if name in row}
+    said |= {name: _moment(row[name], data) for name in _TIMES if name in row}
     if data.all_kinds[kind].part:
         said = {name: said[name] for name in ("title", "kind") if name in said}
     return replace(before or Item(path, kind), **said)
@@ -257,8 +257,8 @@ def _several(value: Any, name: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(value))
 
 
-def _moment(value: Any) -> Any:
-    return moments.moment(value) if value is not None else None
+def _moment(value: Any, data: SiteData) -> Any:
+    return moments.moment(value, data.zone) if value is not None else None
 
 
 def _with_work(

@@ -113,7 +113,7 @@ class State:
 
     def engine_now(self) -> tuple[Engine, datetime]:
         """What decides now, at hand until the next moment at which something changes."""
-        now = moments.now()
+        now = moments.told_in(moments.now(), self.data.zone)
         found = self.engine(now)
         turn = self.timeline.next_turn(now)
         if moments.CLOCK not in os.environ:
@@ -128,7 +128,7 @@ class State:
         if at is None:
             engine, moment = self.engine_now()
         else:
-            moment = moments.moment(at)
+            moment = moments.moment(at, self.data.zone)
             engine = self.engine(moment)
         if who is None:
             return None, engine, moment

@@ -33,6 +33,7 @@ EXAMPLES: Final[dict[str, tuple[str, str]]] = {
         "take away all that mirela.kos has, and hand what they wrote to sam.whitlock",
     ),
     "hand_over": ('hand_over("ruth.adeyemi")', "hand over the ownership to ruth.adeyemi"),
+    "set_timezone": ('set_timezone("Europe/Oslo")', "set the time zone Europe/Oslo"),
     "add_group": ('add_group("night", counts_in=["staff"])', "add the group night"),
     "change_group": (
         'change_group("friends", count_in=["patrons"])',

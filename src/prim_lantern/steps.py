@@ -8,6 +8,7 @@ from typing import Any, Concatenate, ParamSpec, Self, TypeVar
 
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.change.operations import (
+    clock,
     content,
     findings,
     groups,
@@ -65,6 +66,7 @@ class Steps:
     remove_user = _adding(people.RemoveUser)
     release_user = _adding(people.ReleaseUser)
     hand_over = _adding(people.HandOver)
+    set_timezone = _adding(clock.SetTimezone)
     add_group = _adding(groups.AddGroup)
     change_group = _adding(groups.ChangeGroup)
     rename_group = _adding(groups.RenameGroup)

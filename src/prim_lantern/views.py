@@ -352,15 +352,17 @@ class Views:
             self.data.all_kinds[item.kind].part or self.data.all_kinds[item.kind].link
         )
 
-    @staticmethod
-    def moment(at: Moment = None) -> datetime:
-        """The moment that `at` means, in UTC: now when left out.
+    def moment(self, at: Moment = None) -> datetime:
+        """The moment that `at` means, told in the time zone of the site: now when left out.
 
         >>> import prim_lantern as pl
-        >>> pl.Site.moment("2027-05-10").isoformat()
+        >>> pl.open_demo().moment("2027-05-10").isoformat()
         '2027-05-10T00:00:00+00:00'
         """
-        return moments.now() if at is None else moments.moment(at)
+        zone = self.data.zone
+        if at is None:
+            return moments.told_in(moments.now(), zone)
+        return moments.moment(at, zone)
 
     def next_turn(self, at: Moment = None) -> datetime | None:
         """The next moment at which something changes by itself; until then answers hold.

@@ -9,8 +9,16 @@ from typing import Any, Final, NamedTuple
 from prim_lantern.change.renames import Misfit
 from prim_lantern.site.columns import Columns, Moved
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import all_told_in, zone_of
 
-SITE_FIELDS: Final = ("name", "owner", "default_readership", "sign_up_groups", "attributes")
+SITE_FIELDS: Final = (
+    "name",
+    "owner",
+    "default_readership",
+    "sign_up_groups",
+    "attributes",
+    "timezone",
+)
 NAMED_PARTS: Final = (
     "kinds",
     "actions",
@@ -134,7 +142,13 @@ def with_pieces(data: SiteData, pieces: Iterable[Piece], *, hands_aside: bool = 
     """
     parts: dict[str, Any] = {}
     by_part: dict[str, list[Piece]] = {}
+    pieces = tuple(pieces)
+    clock = {each.name: each.after for each in pieces if each.part == "site"}
+    name = clock.get("timezone", data.timezone)
+    zone = zone_of(name) if name is not None else None
     for piece in pieces:
+        if piece.part != "site":
+            piece = piece._replace(after=all_told_in(piece.after, zone))
         by_part.setdefault(piece.part, []).append(piece)
     for part, some in by_part.items():
         if part == "site":

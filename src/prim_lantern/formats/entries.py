@@ -18,6 +18,7 @@ from prim_lantern.formats.folder.source import Problems, Rows
 from prim_lantern.formats.folder.table import Logins
 from prim_lantern.formats.folder.tables import SiteTables
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import all_told_in
 
 Plain = Any
 """What JSON can hold."""
@@ -38,11 +39,12 @@ class NoLines:
 
 
 def plain(part: str, thing: Any) -> Plain:
-    """A thing of one part as plain values."""
+    """A thing of one part as plain values; moments in UTC, whatever the zone of the site."""
     if thing is None:
         return None
     if part == "site":
         return list(thing) if isinstance(thing, tuple) else thing
+    thing = all_told_in(thing, None)
     if part == "users":
         return {name: cell for name, cell in person_cells(thing).items() if cell}
     if part == "items":

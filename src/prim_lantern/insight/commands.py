@@ -8,7 +8,6 @@ from dataclasses import fields
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.operations.base import Operation
-from prim_lantern.site.moments import moment, written
 from prim_lantern.site.rights import Capability
 
 
@@ -157,7 +156,7 @@ def _options(operation: Operation, form: _Form) -> Iterator[str]:
         elif value is True:
             yield option
         elif each.name in ("since", "until"):
-            yield f"{option} {written(moment(value))}"
+            yield f"{option} {value}"
         elif option.endswith(","):
             yield f"{option[:-1]} {shlex.quote(','.join(_texts(value)))}"
         else:

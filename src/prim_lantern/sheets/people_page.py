@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from typing import Final
+from zoneinfo import ZoneInfo
 
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.groups import AddMembers, RemoveMembers
@@ -14,7 +15,7 @@ from prim_lantern.errors import BadValue
 from prim_lantern.formats.workbook import Column, Sheet
 from prim_lantern.sheets.making import Making, Row, bare, inherited
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import ALWAYS, Period, moment
+from prim_lantern.site.moments import ALWAYS, Period, moment, written
 from prim_lantern.site.names import folded
 
 MOST_CELLS: Final = 200_000
@@ -110,12 +111,12 @@ class PeoplePage:
                 making.do(spot, RemoveMembers(group, (login,)))
             return
         try:
-            period = _period(bare(text))
+            period = _period(bare(text), making.data.zone)
         except BadValue as error:
             making.problem(spot, error.value, error.expected)
             return
         steps: list[Operation] = [RemoveMembers(group, (login,))] if was_in else []
-        steps.append(AddMembers(group, (login,), period.since, period.until))
+        steps.append(AddMembers(group, (login,), *(each and written(each) for each in period)))
         making.do(spot, *steps)
 
 
@@ -134,13 +135,13 @@ def _cell(by_hand: Period | None, member: bool) -> str:
     return inherited("yes") if member else ""
 
 
-def _period(text: str) -> Period:
+def _period(text: str, zone: ZoneInfo | None) -> Period:
     fit = _PERIOD.fullmatch(folded(text))
     if folded(text) in ("yes", "x"):
         return ALWAYS
     if fit is None or not any(fit.groups()):
         raise BadValue(text, "is no time in a group: write yes, or until 2027-12-31.")
-    since, until = (moment(each) if each else None for each in fit.groups())
+    since, until = (moment(each, zone) if each else None for each in fit.groups())
     found = Period(since, until)
     if found.empty:
         raise BadValue(text, "holds no moment: until is not after from.")

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from prim_lantern.errors import (
     UnknownAction,
@@ -20,6 +21,7 @@ from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, Action
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Item, Kind
 from prim_lantern.site.findings import Accepted
+from prim_lantern.site.moments import zone_of
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.people import Group, Invitation, Plan, User
 from prim_lantern.site.places import parent_of, place
@@ -67,6 +69,7 @@ class SiteData:
     accepted: tuple[Accepted, ...] = ()
     invitations: Mapping[str, Invitation] = field(default_factory=dict)
     attributes: tuple[str, ...] = ()
+    timezone: str | None = None
     users: Mapping[str, User] = field(default_factory=dict)
     items: Mapping[str, Item] = field(default_factory=dict)
     origin: Origin | None = field(default=None, compare=False, repr=False)
@@ -111,6 +114,11 @@ class SiteData:
                     return  # a part without a page: a mistake, too
                 pages[row] = page
         self.__dict__["pages"] = pages
+
+    @cached_property
+    def zone(self) -> ZoneInfo | None:
+        """The time zone in which times are meant that say none; None: UTC."""
+        return zone_of(self.timezone) if self.timezone is not None else None
 
     # Names ------------------------------------------------------------------
 

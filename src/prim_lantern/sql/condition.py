@@ -327,7 +327,8 @@ def _moment(column: ColumnElement[Anything], at: datetime) -> ColumnElement[Anyt
     """A moment as a column keeps them."""
     if not isinstance(column.type, DateTime) or isinstance(column.type, Date):
         raise BadValue(str(column), "keeps no moments: a column of the type DateTime is needed.")
-    known = at if column.type.timezone else at.astimezone(UTC).replace(tzinfo=None)
+    utc = at.astimezone(UTC)  # SQLite keeps what a clock shows, and no zone
+    known = utc if column.type.timezone else utc.replace(tzinfo=None)
     return literal(known, column.type)
 
 

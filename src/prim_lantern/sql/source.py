@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
+from datetime import UTC
 from typing import Any, Final
 
 from sqlalchemy import ColumnElement, Connection, Engine, select
@@ -13,6 +14,7 @@ from prim_lantern.sql.columns import Array, Columns, Joined, JsonArray, Separate
 
 _SINGLE: Final = ("path", "kind", "state", "public_from", "public_until", "links_to")
 _LISTS: Final = ("authors", "categories", "changed_by")
+_TIMES: Final = ("public_from", "public_until")
 _AT_ONCE: Final = 10_000
 
 
@@ -74,6 +76,10 @@ class ContentTable:
                     found[name] = joined[name].get(found["path"], [])
                 elif name in found:
                     found[name] = _several(wanted[name], found[name])
+            for name in _TIMES:
+                at = found.get(name)
+                if at is not None and at.tzinfo is None:
+                    found[name] = at.replace(tzinfo=UTC)
             yield found
 
 

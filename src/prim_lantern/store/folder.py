@@ -287,7 +287,7 @@ class _FolderTurn(Turn):
         wanted = after
         if SITE_FILE in new:  # everything has its line in the new text
             after = after.with_parts(**(parts or parts_of(new[SITE_FILE], after.users)))
-        if differences(wanted, after) or not rows_read_back(pieces, after.attributes):
+        if differences(wanted, after) or not rows_read_back(pieces, after):
             raise StoreTrouble(
                 self.store.where,
                 "the files would not say what was to be changed; nothing was changed. Please "

@@ -21,6 +21,7 @@ from prim_lantern.formats.folder.source import Problems, Progress, Rows
 from prim_lantern.formats.folder.table import Logins
 from prim_lantern.formats.folder.tables import SiteTables
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import all_told_in, moment, told_in, zone_of
 from prim_lantern.site.origin import Origin
 from prim_lantern.store import tables
 
@@ -46,8 +47,10 @@ class _ChangeNumbers:
 
 def read_rows(connection: Connection, where: str, progress: Progress | None) -> SiteData:
     """The site that the rows say; `BadSite` where they make no sense one by one."""
-    problems = Problems()
     values, numbers, attributes = _settings(connection)
+    name = values.get("site", {}).get("timezone")
+    zone = zone_of(name) if name is not None else None
+    problems = Problems(lambda text: told_in(moment(text), zone))  # kept in UTC
     users = people_of(_people(connection, attributes, progress), attributes, problems, "")
     logins = Logins(users)
     items = content_of(
@@ -131,7 +134,7 @@ def write_rows(
         _write_part(connection, tables.ATTRIBUTES, named, change)
     for part, table, cells in (
         ("users", tables.people, _person),
-        ("items", tables.items, item_cells),
+        ("items", tables.items, _item),
     ):
         _write_table(
             connection, table, [each for each in pieces if each.part == part], cells, change
@@ -143,8 +146,8 @@ def _entries(data: SiteData, part: str) -> list[tuple[str, str]]:
     entries, entry = getattr(data, part), ENTRIES[part]
     if part in LISTED_PARTS:
         values = entries.values() if isinstance(entries, Mapping) else entries
-        return [("", as_text(entry(each))) for each in values]
-    return [(name, as_text(entry(each))) for name, each in entries.items()]
+        return [("", as_text(entry(all_told_in(each, None)))) for each in values]
+    return [(name, as_text(entry(all_told_in(each, None)))) for name, each in entries.items()]
 
 
 def _write_part(
@@ -192,7 +195,7 @@ def reads_back(connection: Connection, entries: Entries, pieces: Sequence[Piece]
     return (
         all(_part_reads_back(connection, name, some) for name, some in entries.items())
         and _table_reads_back(connection, tables.people, pieces, "users", _person)
-        and _table_reads_back(connection, tables.items, pieces, "items", item_cells)
+        and _table_reads_back(connection, tables.items, pieces, "items", _item)
     )
 
 
@@ -237,8 +240,12 @@ def _batched(names: Iterable[str], size: int) -> Iterator[list[str]]:
         yield some
 
 
+def _item(item: Any) -> dict[str, str]:
+    return item_cells(all_told_in(item, None))
+
+
 def _person(user: Any) -> dict[str, str]:
-    cells = person_cells(user)
+    cells = person_cells(all_told_in(user, None))
     bare = {name: cells[name] for name in PEOPLE_COLUMNS}
     return {**bare, "attributes": as_text(dict(user.attributes)) if user.attributes else ""}
 

@@ -36,6 +36,8 @@ def _cautions(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
     for piece in pieces:
         if piece.part == "site" and piece.name == "owner":
             yield f"{words.person(after, piece.after)} becomes the owner of the site."
+        if piece.part == "site" and piece.name == "timezone":
+            yield f"Every day and time is meant in the zone {piece.after or 'UTC'} from now on."
     yield from _all_access(after, pieces)
     yield from _broken_promises(effects)
     yield from _new_promises(effects, pieces)

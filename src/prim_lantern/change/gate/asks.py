@@ -65,6 +65,8 @@ def _site(judged: Judged) -> Iterator[Missing]:
         match piece.name:
             case "owner":
                 pass  # told apart from all else
+            case "timezone":
+                yield from_the_top("it moves every day and time of the site")
             case "sign_up_groups" | "attributes":
                 yield from _manages(judged, "manage-people")
             case "default_readership":

@@ -7,6 +7,7 @@ from dataclasses import MISSING, fields
 from typing import Any, Final
 
 from prim_lantern.change.operations import (
+    clock,
     content,
     findings,
     groups,
@@ -27,6 +28,7 @@ from prim_lantern.wording import did_you_mean
 OPERATIONS: Final[Mapping[str, type[Operation]]] = {
     each.do: each
     for module in (
+        clock,
         roles,
         people,
         invitations,

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import MISSING, dataclass, fields
 from datetime import date, datetime
 from typing import Any, ClassVar, Final, NamedTuple
+from zoneinfo import ZoneInfo
 
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BadChange
@@ -96,7 +97,11 @@ def _texts(value: Any) -> tuple[str, ...]:
 
 
 def _when(value: Any) -> str:
-    return written(moment(value))
+    """The text of a moment; what says no zone says none in the text, and means that of the site."""
+    at = moment(value)
+    read = datetime.fromisoformat(value.strip()) if isinstance(value, str) else value
+    naive = getattr(read, "tzinfo", None) is None
+    return written(at).removesuffix("Z") if naive else f"{at.replace(tzinfo=None).isoformat()}Z"
 
 
 def _flag(value: Any) -> bool:
@@ -183,8 +188,8 @@ def _or_none(take: _Take) -> _Take:
     return lambda value: None if value is None else take(value)
 
 
-def _time(value: Any) -> datetime | None:
-    return None if value in (None, "") else moment(value)
+def _time(value: Any) -> str | None:
+    return None if value in (None, "") else _when(value)
 
 
 _COLUMNS: Final[Mapping[str, _Take]] = {
@@ -250,9 +255,9 @@ def _plain(value: Any) -> Any:
     return [_plain(each) for each in value] if isinstance(value, tuple) else value
 
 
-def period(since: When, until: When) -> Period:
+def period(since: When, until: When, zone: ZoneInfo | None) -> Period:
     """The time between two moments; `BadChange` where no moment lies in it."""
-    found = Period(*(moment(each) if each is not None else None for each in (since, until)))
+    found = Period(*(moment(each, zone) if each is not None else None for each in (since, until)))
     if found.empty:
         raise BadChange(f"The time {found} holds no moment: until is not after since.")
     return found
@@ -260,8 +265,9 @@ def period(since: When, until: When) -> Period:
 
 def times(since: When, until: When) -> str:
     """The same at the end of a few words, or nothing."""
-    shown = str(period(since, until))
-    return f", {shown}" if shown else ""
+    said = [f"from {since}"] if since is not None else []
+    said += [f"until {until}"] if until is not None else []
+    return f", {' '.join(said)}" if said else ""
 
 
 def row(texts: Iterable[str]) -> str:

@@ -102,7 +102,12 @@ class ImportItems(Operation):
             values = {name: each for name, each in values.items() if name != "changed_by"}
         if before is None and own:
             values = {name: each for name, each in values.items() if name != "authors"}
-        return replace(new, **values)
+        times = {
+            name: moment(values[name], data.zone)
+            for name in ("public_from", "public_until")
+            if values.get(name) is not None
+        }
+        return replace(new, **{**values, **times})
 
     def said(self) -> str:
         return f"import {len(self.rows):,} item{'s' if len(self.rows) != 1 else ''}"
@@ -219,7 +224,7 @@ class ChangeItem(Operation):
             public_until=self.public_until,
         )
         times: dict[str, Any] = {
-            name: None if said[name] == "never" else moment(said[name])
+            name: None if said[name] == "never" else moment(said[name], data.zone)
             for name in ("public_from", "public_until")
             if name in said
         }
@@ -251,7 +256,8 @@ class TakeStep(Operation):
             )
         for name in ("public_from", "public_until"):
             if getattr(self, name) is not None:
-                item = replace(item, **{name: moment(getattr(self, name))})  # type: ignore[arg-type]
+                at = moment(getattr(self, name), data.zone)
+                item = replace(item, **{name: at})  # type: ignore[arg-type]
         now = item.state_at(made.at)
         state = state_after(self.step, item, made.at, own=made.by in item.authors)
         if state is None:

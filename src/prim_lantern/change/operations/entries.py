@@ -60,11 +60,6 @@ def with_users(data: SiteData, users: Iterable[User]) -> SiteData:
     return data.with_parts(users=data.people.revised(users))
 
 
-def day_of(at: datetime) -> datetime:
-    """The beginning of the day of a moment."""
-    return at.replace(hour=0, minute=0, second=0, microsecond=0)
-
-
 def users_of(data: SiteData, logins: Iterable[str]) -> list[User]:
     """The users of some logins, each once."""
     return [data.users[login] for login in dict.fromkeys(map(data.login, logins))]

@@ -29,7 +29,7 @@ class AcceptFinding(Operation):
     def apply(self, data: SiteData, made: Made) -> SiteData:
         if not self.because.strip():
             raise BadChange("Say why the finding is right as it is, so that others know later.")
-        until = moment(self.until) if self.until is not None else None
+        until = moment(self.until, data.zone) if self.until is not None else None
         if until is not None and until <= made.at:
             raise BadChange(f"Accepted{times(None, self.until)}: that is over already.")
         accepted = Accepted(self.finding, self.says, self.because, until)

@@ -162,7 +162,7 @@ class AddMembers(Operation):
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         group: Group = named(data, "groups", self.group)
-        member = Membership(group.name, period(self.since, self.until))
+        member = Membership(group.name, period(self.since, self.until, data.zone))
         new = [
             replace(user, memberships=(*user.memberships, member))
             for user in users_of(data, self.logins)

@@ -9,7 +9,7 @@ from hmac import compare_digest
 from typing import ClassVar, Final
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, When
-from prim_lantern.change.operations.entries import day_of, leads_to_all_access, named, with_users
+from prim_lantern.change.operations.entries import leads_to_all_access, named, with_users
 from prim_lantern.change.operations.people import (
     in_groups,
     with_new,
@@ -21,7 +21,7 @@ from prim_lantern.decide.belonging import Belonging
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import moment, written
+from prim_lantern.site.moments import moment, start_of_day, written
 from prim_lantern.site.people import (
     ACTIVE,
     BYLINE,
@@ -56,7 +56,7 @@ class Invite(Operation):
     attributes: Mapping[str, str] = field(default_factory=dict)
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
-        until = moment(self.until or made.at)
+        until = moment(self.until or made.at, data.zone)
         if until <= made.at:
             raise BadChange(f"An invitation until {written(until)} has ended already.")
         if names.folded(self.login) in map(names.folded, data.users):
@@ -91,7 +91,7 @@ class Accept(Operation):
             raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
         if made.at >= invitation.until:
             raise BadChange(f"This link has ended on {written(invitation.until)}; ask for a new.")
-        user = replace(data.users[login], status=ACTIVE, joined=day_of(made.at))
+        user = replace(data.users[login], status=ACTIVE, joined=start_of_day(made.at))
         return with_users(without_invitation(data, login), [user])
 
     def said(self) -> str:
@@ -119,7 +119,9 @@ class SignUp(Operation):
                 raise BadChange(f"Nobody joins {each} by signing up; it is open for {groups}.")
             if leads_to_all_access(data, each, made.at):
                 raise BadChange(f"The group {each} leads to all access: nobody joins it so.")
-        after = with_new(data, replace(self, groups=tuple(wanted)), ACTIVE, day_of(made.at), {})
+        after = with_new(
+            data, replace(self, groups=tuple(wanted)), ACTIVE, start_of_day(made.at), {}
+        )
         # what they say of themselves may fit the condition of a group
         for each in Belonging(after, made.at).ways(self.login):
             if leads_to_all_access(after, each, made.at):

@@ -8,12 +8,12 @@ from datetime import datetime
 from typing import Any, ClassVar, Protocol
 
 from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
-from prim_lantern.change.operations.entries import day_of, named, with_users
+from prim_lantern.change.operations.entries import named, with_users
 from prim_lantern.change.removal import without_people, without_whos, without_words
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import moment
+from prim_lantern.site.moments import moment, start_of_day
 from prim_lantern.site.people import (
     ACTIVE,
     BYLINE,
@@ -44,7 +44,7 @@ class AddUser(Operation):
     def apply(self, data: SiteData, made: Made) -> SiteData:
         if self.status not in (ACTIVE, BYLINE):
             raise BadChange(f"{self.status!r}: somebody new is active or a byline, or invited.")
-        joined = moment(self.joined) if self.joined else day_of(made.at)
+        joined = moment(self.joined, data.zone) if self.joined else start_of_day(made.at)
         since = joined if self.status == ACTIVE else None
         return with_new(data, self, self.status, since, self.attributes)
 
@@ -84,7 +84,7 @@ class ImportPeople(Operation):
 def _new_user(login: str, row: Mapping[str, Any], made: Made) -> User:
     names.login(login)
     status = row.get("status") or ACTIVE
-    return User(login, status=status, joined=day_of(made.at) if status == ACTIVE else None)
+    return User(login, status=status, joined=start_of_day(made.at) if status == ACTIVE else None)
 
 
 def as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
@@ -95,7 +95,7 @@ def as_row_says(data: SiteData, user: User, row: Mapping[str, Any]) -> User:
     if row.get("status"):
         said["status"] = row["status"]
     if row.get("joined") is not None:
-        said["joined"] = row["joined"]
+        said["joined"] = moment(row["joined"], data.zone)
     if "roles_elsewhere" in row:
         said["roles_elsewhere"] = row["roles_elsewhere"]
     return replace(user, **said) if said else user
@@ -138,7 +138,7 @@ class ChangeUser(Operation):
     def _with_account(self, data: SiteData, user: User, made: Made) -> User:
         if self.account:
             user = _from_state(user, BYLINE, ACTIVE)
-            return replace(user, joined=user.joined or day_of(made.at))
+            return replace(user, joined=user.joined or start_of_day(made.at))
         if user.login == data.owner:
             raise BadChange(f"{user.called} is the owner: hand over the ownership first.")
         if user.status == BYLINE:

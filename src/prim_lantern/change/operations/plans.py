@@ -9,7 +9,6 @@ from typing import ClassVar
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said, row
 from prim_lantern.change.operations.entries import (
     added,
-    day_of,
     list_changed,
     named,
     put,
@@ -19,7 +18,7 @@ from prim_lantern.change.operations.entries import (
 )
 from prim_lantern.errors import BadChange
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import Duration, moment
+from prim_lantern.site.moments import Duration, moment, start_of_day
 from prim_lantern.site.names import folded
 from prim_lantern.site.people import Enrolment, Plan, User
 
@@ -105,7 +104,7 @@ class Enrol(Operation):
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         plan: Plan = named(data, "plans", self.plan)
-        enrolment = Enrolment(plan.name, moment(self.since) if self.since else day_of(made.at))
+        enrolment = Enrolment(plan.name, _beginning(self.since, data, made))
         new = [
             replace(user, enrolments=(*user.enrolments, enrolment))
             for user in users_of(data, self.logins)
@@ -138,6 +137,10 @@ class RenewEnrolment(Operation):
         return f"renew the enrolment of {row(self.logins)} in {self.plan}"
 
 
+def _beginning(since: When, data: SiteData, made: Made) -> datetime:
+    return moment(since, data.zone) if since else start_of_day(made.at)
+
+
 def _renewed(user: User, plan: Plan, made: Made) -> User:
     ends = [plan.period_of(each).until for each in user.enrolments if each.plan == plan.name]
     if not ends:
@@ -145,7 +148,7 @@ def _renewed(user: User, plan: Plan, made: Made) -> User:
     last = max((each for each in ends if each is not None), default=None)
     if last is None or None in ends:
         raise BadChange(f"{user.called} is enrolled in {plan.name} without an end.")
-    enrolment = Enrolment(plan.name, max(last, day_of(made.at)))
+    enrolment = Enrolment(plan.name, max(last, start_of_day(made.at)))
     return replace(user, enrolments=(*user.enrolments, enrolment))
 
 

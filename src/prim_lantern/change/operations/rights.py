@@ -39,7 +39,7 @@ class Give(Operation):
             named(data, "roles", self.role).name,
             whos_in(data, self.to, _TO),
             tuple(dict.fromkeys(place_in(data, each) for each in self.within_any)) or (SITE,),
-            period(self.since, self.until),
+            period(self.since, self.until, data.zone),
         )
         if given in data.given:
             raise BadChange(f"{self.role} is given so already; nothing would change.")
@@ -120,7 +120,7 @@ class _Word(Operation):
             kinds=tuple(data.kind(each).name for each in self.kinds),
             whose=self.whose,
             in_state=tuple(self.in_state),
-            period=period(self.since, self.until),
+            period=period(self.since, self.until, data.zone),
             no_exceptions=no_exceptions,
             id=names.key(self.id) if self.id else None,
             note=self.note,

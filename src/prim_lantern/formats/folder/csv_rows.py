@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from functools import lru_cache
+from datetime import datetime
+from functools import lru_cache, partial
 from typing import Any, NamedTuple
 
 from prim_lantern.errors import BadValue
@@ -17,13 +18,15 @@ from prim_lantern.formats.folder.source import CsvFile, Problems, Progress, Rows
 from prim_lantern.formats.folder.table import Logins
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import PUBLISHED, Item
-from prim_lantern.site.moments import Period, moment
+from prim_lantern.site.moments import Period
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.people import ACTIVE, Enrolment, Membership, User
 
 PEOPLE_FILE = "people.csv"
 CONTENT_FILE = "content.csv"
+
+_Read = Callable[[str], datetime]
 
 
 class _Bad(NamedTuple):
@@ -134,9 +137,9 @@ def people_of(
         ("login", "name", "email"),
         {
             "status": lambda cell: cell or ACTIVE,
-            "groups": _groups,
+            "groups": partial(_groups, read=problems.moment),
             "roles_elsewhere": _list,
-            "joined": _moment,
+            "joined": partial(_moment, read=problems.moment),
         },
     )
     values: list[Mapping[str, str]] = []
@@ -162,15 +165,15 @@ def _attributes(names: tuple[str, ...], rows: Rows) -> Iterable[Mapping[str, str
     ]
 
 
-def _groups(cell: str) -> Any:
+def _groups(cell: str, read: _Read) -> Any:
     """The memberships and the enrolments of a cell."""
     memberships, enrolments, errors = [], [], []
     for entry in _list(cell):
         try:
             if entry.startswith("plan:"):
-                enrolments.append(_enrolment(entry))
+                enrolments.append(_enrolment(entry, read))
             else:
-                memberships.append(_membership(entry))
+                memberships.append(_membership(entry, read))
         except BadValue as error:
             errors.append(BadValue(entry, error.expected))
     found = (tuple(memberships), tuple(enrolments))
@@ -178,7 +181,7 @@ def _groups(cell: str) -> Any:
 
 
 @lru_cache(maxsize=10_000)
-def _membership(entry: str) -> Membership:
+def _membership(entry: str, read: _Read) -> Membership:
     group, at, period = entry.partition("@")
     if not at:
         return Membership(folded(group))
@@ -186,11 +189,11 @@ def _membership(entry: str) -> Membership:
     if not dots or not (since or until):
         raise BadValue(entry, "has no proper period: write group@2026-05-01..2027-05-01.")
     return Membership(
-        folded(group), Period(moment(since) if since else None, moment(until) if until else None)
+        folded(group), Period(read(since) if since else None, read(until) if until else None)
     )
 
 
-def _enrolment(entry: str) -> Enrolment:
+def _enrolment(entry: str, read: _Read) -> Enrolment:
     plan, _, since = entry.removeprefix("plan:").partition("@")
     since, dots, until = since.partition("..")
     if not since or (dots and not until):
@@ -199,7 +202,7 @@ def _enrolment(entry: str) -> Enrolment:
             "needs the day it starts: write plan:name@2026-05-01 (or plan:name@2026-05-01..2026-09-"
             "01, where it was ended early).",
         )
-    return Enrolment(folded(plan), moment(since), moment(until) if until else None)
+    return Enrolment(folded(plan), read(since), read(until) if until else None)
 
 
 def read_content(
@@ -236,8 +239,8 @@ def content_of(
             "state": lambda cell: cell or PUBLISHED,
             "categories": _list,
             "readership": lambda cell: cell or None,
-            "public_from": _moment,
-            "public_until": _moment,
+            "public_from": partial(_moment, read=problems.moment),
+            "public_until": partial(_moment, read=problems.moment),
             "links_to": lambda cell: cell or None,
         },
     )
@@ -248,9 +251,9 @@ def content_of(
     return _columns(Item, table)
 
 
-def _moment(cell: str) -> Any:
+def _moment(cell: str, read: _Read) -> Any:
     try:
-        return moment(cell) if cell else None
+        return read(cell) if cell else None
     except BadValue as error:
         return _Bad((error,), None)
 

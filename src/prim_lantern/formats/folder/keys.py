@@ -46,7 +46,7 @@ class Table(NamedTuple):
 
 _LABEL: Final = Key(TEXT, "The name that people see.")
 _ABOUT: Final = Key(TEXT, "What it is for, in a sentence or two.")
-_SINCE: Final = Key(MOMENT, "In force from this day or time on. Times without a zone are UTC.")
+_SINCE: Final = Key(MOMENT, "In force from this day or time on.")
 _UNTIL: Final = Key(MOMENT, "In force until this day or time; then no more.")
 _NOTE: Final = Key(TEXT, "Why it is there; explanations show it.")
 _STATES: Final = Key(TEXTS, "Only while in one of these states; left out: all.", False, STATES)
@@ -67,6 +67,7 @@ TABLES: Final[Mapping[str, Table]] = {
             "owner": Key(TEXT, "The login of the owner, an active user.", True),
             "default_readership": Key(TEXT, "Who may view what nothing else closes."),
             "sign_up_groups": Key(TEXTS, "Groups that people join who sign up by themselves."),
+            "timezone": Key(TEXT, "Where times are meant that say no zone; left out: UTC."),
         },
     ),
     "kinds": Table(

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from datetime import date, datetime
+from datetime import date, datetime, timedelta, timezone
 from typing import Any, Final
 
 from prim_lantern.site.actions import Action
 from prim_lantern.site.content import BUILT_IN_KINDS, CategorySet, Kind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.findings import Accepted
-from prim_lantern.site.moments import Period, moment
+from prim_lantern.site.moments import Period, all_told_in
 from prim_lantern.site.people import Group, Invitation, Plan, Test
 from prim_lantern.site.places import HERE_AND_BELOW, Place
 from prim_lantern.site.rights import (
@@ -30,14 +30,18 @@ Entry = dict[str, Any]
 
 def plain_tables(data: SiteData) -> dict[str, Any]:
     """The tables of site.toml as plain values; what says nothing is left out."""
+
+    def entry_of(part: str, thing: Any) -> Entry:
+        return ENTRIES[part](all_told_in(thing, data.zone))
+
     tables: dict[str, Any] = {"site": site_entry(data)}
-    for part, entry in ENTRIES.items():
+    for part in ENTRIES:
         entries = getattr(data, part)
         if part in LISTED_PARTS:
             values = entries.values() if isinstance(entries, Mapping) else entries
-            tables[part] = [entry(each) for each in values]
+            tables[part] = [entry_of(part, each) for each in values]
         else:
-            tables[part] = {name: entry(each) for name, each in entries.items()}
+            tables[part] = {name: entry_of(part, each) for name, each in entries.items()}
     return {name: table for name, table in tables.items() if table}
 
 
@@ -48,6 +52,7 @@ def site_entry(data: SiteData) -> Entry:
         "owner": data.owner,
         "default_readership": data.default_readership,
         "sign_up_groups": data.sign_up_groups,
+        "timezone": data.timezone,
     }
     return _short(said) | {"name": data.name}
 
@@ -236,7 +241,8 @@ def _period(period: Period) -> Entry:
 def _toml_moment(at: datetime | None) -> date | datetime | None:
     if at is None:
         return None
-    return at.date() if moment(at.date()) == at else at
+    midnight = at.replace(tzinfo=None) == datetime(at.year, at.month, at.day)
+    return at.date() if midnight else at.replace(tzinfo=timezone(at.utcoffset() or timedelta()))
 
 
 # How one entry of each part is written, in the order of the file.

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
+from datetime import datetime
+from functools import partial
 from io import BytesIO
 from pathlib import Path
 from typing import Any
 from zipfile import ZipFile
 
-from prim_lantern.errors import BadSite, NoSite
+from prim_lantern.errors import BadSite, BadValue, NoSite
 from prim_lantern.formats.folder.csv_rows import (
     CONTENT_FILE,
     PEOPLE_FILE,
@@ -32,6 +34,7 @@ from prim_lantern.site.check import problems_in
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import moment, zone_of
 from prim_lantern.site.origin import Problem
 from prim_lantern.site.people import User
 
@@ -94,6 +97,7 @@ def parts_of(site_toml: str, logins: Iterable[str]) -> dict[str, Any]:
     """What the text of a site.toml says, by the fields of `SiteData`; raises `BadSite` as well."""
     problems = Problems()
     values = toml_of(SITE_FILE, site_toml, problems)
+    problems.moment = _clock_of(values)
     tables = SiteTables(values or {}, TomlLines(site_toml), Logins(logins), problems)
     parts = tables.parts() if values is not None else {}
     if problems.found:
@@ -108,6 +112,9 @@ def _read(
     progress: Progress | None = None,
 ) -> SiteData:
     raw_site, raw_people, raw_content = files
+    toml_text = raw_site.decode("utf-8-sig") if raw_site is not None else None
+    values = toml_of(SITE_FILE, toml_text, problems) if toml_text is not None else None
+    problems.moment = _clock_of(values)
     users: Columns[User] = _NOBODY
     attributes: tuple[str, ...] = ()
     if raw_people is not None:
@@ -116,8 +123,6 @@ def _read(
     items = _NO_ITEMS
     if raw_content is not None:
         items = read_content(raw_content, logins, problems, progress)
-    toml_text = raw_site.decode("utf-8-sig") if raw_site is not None else None
-    values = toml_of(SITE_FILE, toml_text, problems) if toml_text is not None else None
     data = None
     if toml_text is not None and values is not None:
         tables = SiteTables(values, TomlLines(toml_text), logins, problems)
@@ -128,6 +133,17 @@ def _read(
         once = {str(problem): problem for problem in problems.found}
         raise BadSite(sorted(once.values(), key=_in_file_order), where)
     return data
+
+
+def _clock_of(values: Mapping[str, Any] | None) -> Callable[[Any], datetime]:
+    """How moments are read in a folder whose site.toml says this."""
+    site = (values or {}).get("site")
+    name = site.get("timezone") if isinstance(site, Mapping) else None
+    try:
+        zone = zone_of(name) if isinstance(name, str) else None
+    except BadValue:
+        zone = None  # the checks tell of it
+    return partial(moment, zone=zone)
 
 
 _NOBODY: Columns[User] = Columns.of(User, ())

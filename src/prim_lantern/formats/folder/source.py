@@ -9,11 +9,13 @@ import re
 import tomllib
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
 from typing import Any, NamedTuple, TypeVar
 
 from prim_lantern.errors import BadValue
 from prim_lantern.site import names
+from prim_lantern.site.moments import moment
 from prim_lantern.site.origin import Origin, Problem
 
 _T = TypeVar("_T")
@@ -26,10 +28,11 @@ _TOML_WHERE = re.compile(r" \(at (?:line (\d+), column \d+|end of document)\)$")
 
 
 class Problems:
-    """The problems of a folder, as they are met."""
+    """The problems of a folder, as they are met; and how the moments in it are read."""
 
-    def __init__(self) -> None:
+    def __init__(self, moment: Callable[[Any], datetime] = moment) -> None:
         self.found: list[Problem] = []
+        self.moment = moment
 
     def wrong(
         self,

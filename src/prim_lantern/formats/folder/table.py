@@ -9,7 +9,7 @@ from typing import Any
 from prim_lantern.errors import BadValue
 from prim_lantern.formats.folder.keys import FLAG, MOMENT, TEXT, TEXTS, WHOLE, Key
 from prim_lantern.formats.folder.source import Problems
-from prim_lantern.site.moments import Period, moment
+from prim_lantern.site.moments import Period
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.places import Place, place
@@ -143,7 +143,8 @@ class Table:
 
     def _moment(self, name: str) -> datetime | None:
         value = self._values.get(name)
-        return self._problems.attempt(self.origin, name, moment, value, None) if value else None
+        read = self._problems.moment
+        return self._problems.attempt(self.origin, name, read, value, None) if value else None
 
     def _read(self, name: str, number: int, read: Any) -> Any:
         text = self.texts(name)[number]

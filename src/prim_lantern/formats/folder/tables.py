@@ -77,6 +77,7 @@ class SiteTables:
             "owner": self._logins.spelled(site.text("owner")),
             "default_readership": site.text("default_readership") or "public",
             "sign_up_groups": site.folded("sign_up_groups"),
+            "timezone": site.text("timezone") or None,
             "kinds": {name: _kind(name, table) for name, table in self._tables("kinds")},
             "actions": {name: _action(name, table) for name, table in self._tables("actions")},
             "category_sets": dict(self._category_sets()),

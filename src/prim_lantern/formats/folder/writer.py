@@ -5,7 +5,8 @@ from __future__ import annotations
 import io
 import os
 from codecs import BOM_UTF8
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 from zipfile import ZIP_DEFLATED, ZipFile
@@ -26,7 +27,10 @@ from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
 from prim_lantern.formats.folder.source import Problems
 from prim_lantern.formats.folder.table import Logins
 from prim_lantern.formats.folder.tables import SITE_FILE
+from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import all_told_in, moment
+from prim_lantern.site.people import User
 
 Tables = Mapping[str, Any]
 
@@ -109,16 +113,23 @@ def folder_texts(
     and a file with nothing to change is left alone. None: all is written anew.
     """
     found, parts = dict[str, str](), None
+
+    def person(user: User) -> dict[str, str]:
+        return person_cells(all_told_in(user, data.zone))
+
+    def item(item: Item) -> dict[str, str]:
+        return item_cells(all_told_in(item, data.zone))
+
     people = before and (before.people, before.attributes)
     if before is None or people != (data.people, data.attributes):
-        table = CsvTable("login", (*PEOPLE_COLUMNS, *data.attributes), person_cells)
+        table = CsvTable("login", (*PEOPLE_COLUMNS, *data.attributes), person)
         same = before is not None and before.attributes == data.attributes
         text = texts.get(PEOPLE_FILE)
         found[PEOPLE_FILE] = table.text(
             data.people, before.people if same and before else None, text
         )
     if before is None or (before.items is not data.items and before.items != data.items):
-        table = CsvTable("path", CONTENT_COLUMNS, item_cells)
+        table = CsvTable("path", CONTENT_COLUMNS, item)
         text = texts.get(CONTENT_FILE)
         found[CONTENT_FILE] = table.text(data.content, before.content if before else None, text)
     tables = plain_tables(data)
@@ -129,14 +140,15 @@ def folder_texts(
     return found, parts
 
 
-def rows_read_back(pieces: Iterable[Piece], attributes: Sequence[str]) -> bool:
-    """Whether the people and items among some differences, written as rows, read back equal."""
+def rows_read_back(pieces: Iterable[Piece], data: SiteData) -> bool:
+    """Whether the people and items among the differences that led to a site, written as rows, read
+    back equal."""
     some: dict[str, list[Any]] = {"users": [], "items": []}
     for piece in pieces:
         if piece.part in some and piece.after is not None:
-            some[piece.part].append(piece.after)
-    problems = Problems()
-    people = csv_text((*PEOPLE_COLUMNS, *attributes), map(person_cells, some["users"]))
+            some[piece.part].append(all_told_in(piece.after, data.zone))
+    problems = Problems(partial(moment, zone=data.zone))
+    people = csv_text((*PEOPLE_COLUMNS, *data.attributes), map(person_cells, some["users"]))
     items = csv_text(CONTENT_COLUMNS, map(item_cells, some["items"]))
     found = (
         *read_people(people.encode(), problems)[0].values(),

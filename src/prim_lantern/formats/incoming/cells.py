@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Mapping
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Final
 from urllib.parse import unquote, urlsplit
+from zoneinfo import ZoneInfo
 
 from prim_lantern.errors import BadValue
 from prim_lantern.site.data import SiteData
@@ -19,16 +20,16 @@ _DATE: Final = re.compile(
 )
 
 
-def when(text: str, day_first: bool | None) -> datetime:
+def when(text: str, day_first: bool | None, zone: ZoneInfo | None = None) -> datetime:
     """The moment that a cell says: ISO 8601, 31.12.2027, or 12/31/2027 where it was said which
-    comes first. A time without a zone is UTC.
+    comes first. What says no zone is in the one given, in UTC where there is none.
 
     >>> when("1.5.2027 09:30", None).isoformat()
     '2027-05-01T09:30:00+00:00'
     """
     fit = _DATE.fullmatch(text.strip())
     if fit is None or (len(fit[1]) == 4 and fit[2] == "-" and len(fit[3]) == 2):
-        return moment(text)
+        return moment(text, zone)
     if len(fit[1]) == 4:
         year, month, day = int(fit[1]), int(fit[3]), int(fit[4])
     elif len(fit[4]) != 4:
@@ -43,7 +44,7 @@ def when(text: str, day_first: bool | None) -> datetime:
         day, month = (one, other) if first else (other, one)
     try:
         hour, minute, second = (int(each or 0) for each in fit.groups()[4:])
-        return datetime(year, month, day, hour, minute, second, tzinfo=UTC)
+        return moment(datetime(year, month, day, hour, minute, second), zone)
     except ValueError:
         raise BadValue(text, "is no day that there is.") from None
 

@@ -188,7 +188,7 @@ class _Cells:
             if ours == "links_to":
                 return proper_path(path_of(text)) if text else None
             if ours in ("public_from", "public_until"):
-                return when(text, self._how.day_first) if text else None
+                return when(text, self._how.day_first, self._data.zone) if text else None
         except BadValue as error:
             errors.append((text, error.expected, []))
             return text if ours == "path" else None

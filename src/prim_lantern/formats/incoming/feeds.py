@@ -8,7 +8,6 @@ from email.utils import parsedate_to_datetime
 
 from prim_lantern.formats.incoming.elements import Element, elements
 from prim_lantern.formats.incoming.table import IncomingTable
-from prim_lantern.site.moments import written
 
 ROOTS = ("feed", "rss")
 _HEADER = ["path", "title", "authors", "categories", "state", "public_from"]
@@ -75,4 +74,4 @@ def _day(text: str) -> str:
         found = parsedate_to_datetime(text)
     except ValueError:
         return text
-    return written(found.replace(tzinfo=UTC) if found.tzinfo is None else found.astimezone(UTC))
+    return (found.replace(tzinfo=UTC) if found.tzinfo is None else found).isoformat()

@@ -85,6 +85,7 @@ class _People:
 
     def __init__(self, data: SiteData, how: Reading, mistakes: Mistakes) -> None:
         self._how = how
+        self._zone = data.zone
         self._mistakes = mistakes
         self._groups = Named({each.name: each.label for each in data.groups.values()})
         self.logins = {folded(login): login for login in data.people.names}
@@ -115,7 +116,7 @@ class _People:
     def _joined(self, values: dict[str, Any], text: str, theirs: str, line: int) -> None:
         try:
             if text:
-                values["joined"] = written(when(text, self._how.day_first))
+                values["joined"] = written(when(text, self._how.day_first, self._zone))
         except BadValue as error:
             self._mistakes.note_error(line, theirs, text, error)
 

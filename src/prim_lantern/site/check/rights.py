@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from prim_lantern.errors import BadValue
 from prim_lantern.site import names
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.check.notes import Notes
@@ -27,6 +28,7 @@ def check(notes: Notes) -> None:
     """Note all that is wrong with the rights of a site."""
     data = notes.data
     notes.readership(data.origin, "default_readership", data.default_readership)
+    _timezone(notes)
     for role in data.roles.values():
         _role(notes, role)
     notes.circles(
@@ -55,6 +57,13 @@ def check(notes: Notes) -> None:
         notes.actions(promise.origin, key, promise.actions)
         notes.place(promise.origin, "where", promise.where)
     _accepted(notes)
+
+
+def _timezone(notes: Notes) -> None:
+    try:
+        _ = notes.data.zone
+    except BadValue as error:
+        notes.wrong(notes.data.origin, "timezone", error.value, error.expected)
 
 
 def _some(notes: Notes, origin: Origin | None, key: str, values: Sequence[object]) -> None:
