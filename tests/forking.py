@@ -32,7 +32,11 @@ class Forking:
         assert self._server.stdout.readline() == b"ready\n"
 
     def run(
-        self, arguments: Sequence[str], environment: Mapping[str, str], cwd: str, timeout: float
+        self,
+        arguments: Sequence[str | Path],
+        environment: Mapping[str, str],
+        cwd: str,
+        timeout: float,
     ) -> tuple[int, str, str]:
         """The exit code of a command, and what it printed on its output and on standard error."""
         with (
@@ -42,7 +46,7 @@ class Forking:
         ):
             asked.settimeout(timeout)
             asked.connect(self._address)
-            what = json.dumps([list(arguments), dict(environment), cwd]).encode()
+            what = json.dumps([[*map(os.fspath, arguments)], dict(environment), cwd]).encode()
             socket.send_fds(asked, [len(what).to_bytes(8, "big")], [out.fileno(), err.fileno()])
             asked.sendall(what)
             code = int(asked.recv(16) or b"255")

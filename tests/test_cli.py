@@ -18,6 +18,7 @@ from conftest import run
 from prim_lantern.cli.main import main
 from prim_lantern.demo import WALK
 from prim_lantern.formats.folder.schema import site_schema
+from prim_lantern.starting import start_folder
 
 AT = ("--at", "2027-05-10")
 
@@ -234,13 +235,15 @@ def every_command(command, path, context):
 
 
 COMMANDS = dict(every_command(main, (), click.Context(main)))
+SERVING = ("serve",)  # would go on for good where an odd value does no harm; tested by itself
 
 
-@pytest.mark.parametrize("path", COMMANDS, ids=" ".join)
-def test_odd_values_never_end_in_a_traceback(path, demo_folder, monkeypatch, tmp_path):
+@pytest.mark.parametrize("path", sorted(COMMANDS.keys() - {SERVING}), ids=" ".join)
+def test_odd_values_never_end_in_a_traceback(path, monkeypatch, tmp_path):
     """Each command, with an odd value for its arguments and for one option after the other."""
     monkeypatch.chdir(tmp_path)
-    monkeypatch.setenv("PRIM_LANTERN_SITE", str(demo_folder))
+    monkeypatch.setenv("PRIM_LANTERN_SITE", str(tmp_path / "site"))
+    start_folder(tmp_path / "site", name="Harbour", owner="hana.okafor")
     command = COMMANDS[path]
     known = {option for each in command.params for option in each.opts}
     usual = ["--by", "hana.okafor"] if "--by" in known else []

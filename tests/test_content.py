@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 from sqlalchemy import create_engine, text
+from sqlalchemy.pool import NullPool
 
 import prim_lantern as pl
 from prim_lantern.sql import ContentTable
@@ -122,7 +123,7 @@ def test_both_are_made_or_neither(tmp_path):
     from conftest import put
 
     site = pl.open_site(put(pl.open_demo().data, address))
-    engine = create_engine(address)
+    engine = create_engine(address, poolclass=NullPool)
     _both_or_neither(site, engine, pl.open_site(address))
 
 
@@ -130,7 +131,9 @@ def test_both_are_made_or_neither_in_postgresql(postgresql):
     from conftest import put
 
     address = put(pl.open_demo().data, postgresql())
-    _both_or_neither(pl.open_site(address), create_engine(address), pl.open_site(address))
+    _both_or_neither(
+        pl.open_site(address), create_engine(address, poolclass=NullPool), pl.open_site(address)
+    )
 
 
 def _both_or_neither(site, engine, other):

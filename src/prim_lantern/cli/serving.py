@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import sys
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -41,16 +42,7 @@ tokens_option = click.option(
 )
 @tokens_option
 @site_option
-def serve(
-    host: str,
-    port: int,
-    tls_certificate: str | None,
-    tls_key: str | None,
-    rate: int,
-    refuse_after: int,
-    tokens_file: str,
-    where: str,
-) -> None:
+def serve(tokens_file: str, where: str, rate: int, refuse_after: int, **listening: Any) -> None:
     """Answer other programs over HTTP: may they (OpenID AuthZEN), people and groups for directories
     (SCIM 2.0), health and metrics. Each needs a token, see 'prim-lantern token'.
 
@@ -58,16 +50,7 @@ def serve(
     prim-lantern token make website --for asking
     prim-lantern serve --port 8181
     """
-    if (tls_certificate is None) != (tls_key is None):
-        raise BadQuestion("--tls-certificate and --tls-key belong together.")
-    if host not in _LOCAL and tls_certificate is None:
-        raise BadQuestion(
-            f"{host} may be reached by others, who could read the tokens on the way: name "
-            "--tls-certificate and --tls-key, or serve on 127.0.0.1 behind what has them."
-        )
-    for file in (tls_certificate, tls_key):
-        if file is not None and not Path(file).is_file():
-            raise BadQuestion(f"There is no file {file!r}.")
+    listens = _listens(**listening)
     try:
         import uvicorn
 
@@ -85,16 +68,36 @@ def serve(
     app = service(opened(where), tokens, rate=rate, refuse_after=refuse_after)
     uvicorn.run(
         app,
-        host=host,
-        port=port,
-        ssl_certfile=tls_certificate,
-        ssl_keyfile=tls_key,
+        **listens,
         log_level="warning",
         access_log=False,
         server_header=False,
         h11_max_incomplete_event_size=64_000,
         timeout_keep_alive=15,
     )
+
+
+def _listens(
+    host: str, port: int, tls_certificate: str | None, tls_key: str | None
+) -> dict[str, Any]:
+    """Where to listen, as the server takes it; `BadQuestion` where tokens could be read on the way,
+    and for files that are not there."""
+    if (tls_certificate is None) != (tls_key is None):
+        raise BadQuestion("--tls-certificate and --tls-key belong together.")
+    if host not in _LOCAL and tls_certificate is None:
+        raise BadQuestion(
+            f"{host} may be reached by others, who could read the tokens on the way: name "
+            "--tls-certificate and --tls-key, or serve on 127.0.0.1 behind what has them."
+        )
+    for file in (tls_certificate, tls_key):
+        if file is not None and not Path(file).is_file():
+            raise BadQuestion(f"There is no file {file!r}.")
+    return {
+        "host": host,
+        "port": port,
+        "ssl_certfile": tls_certificate,
+        "ssl_keyfile": tls_key,
+    }
 
 
 def _log_to_stderr() -> None:

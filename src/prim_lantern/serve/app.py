@@ -37,6 +37,31 @@ def service(
     """
     metrics = Metrics(site)
 
+    @asynccontextmanager
+    async def lifespan(_: Starlette) -> AsyncIterator[None]:
+        with site.keep_fresh(refuse_after=refuse_after):
+            yield
+
+    app = Starlette(
+        routes=[
+            *_about_itself(site, metrics),
+            *Authorization(site, metrics).routes(),
+            *Scim(site).routes(),
+        ],
+        lifespan=lifespan,
+        exception_handlers={
+            HTTPException: _missing,
+            Problem: _told,
+            PrimLanternError: _told,
+            Exception: _failed,
+        },
+    )
+    return Guard(app, tokens, metrics, rate)
+
+
+def _about_itself(site: Site, metrics: Metrics) -> list[Route]:
+    """What tells how the service is, and what it answers."""
+
     async def alive(_: Request) -> Response:
         return JSONResponse({"status": "alive"})
 
@@ -56,29 +81,12 @@ def service(
     async def openapi(_: Request) -> Response:
         return JSONResponse(description())
 
-    @asynccontextmanager
-    async def lifespan(_: Starlette) -> AsyncIterator[None]:
-        with site.keep_fresh(refuse_after=refuse_after):
-            yield
-
-    app = Starlette(
-        routes=[
-            Route("/-/alive", alive),
-            Route("/-/ready", ready),
-            Route("/-/metrics", counted),
-            Route("/openapi.json", openapi),
-            *Authorization(site, metrics).routes(),
-            *Scim(site).routes(),
-        ],
-        lifespan=lifespan,
-        exception_handlers={
-            HTTPException: _missing,
-            Problem: _told,
-            PrimLanternError: _told,
-            Exception: _failed,
-        },
-    )
-    return Guard(app, tokens, metrics, rate)
+    return [
+        Route("/-/alive", alive),
+        Route("/-/ready", ready),
+        Route("/-/metrics", counted),
+        Route("/openapi.json", openapi),
+    ]
 
 
 async def _missing(request: Request, error: Exception) -> Response:

@@ -45,47 +45,9 @@ _TYPED: Final = _object(["type"], type=_TEXT)
 
 def description() -> dict[str, Any]:
     """The description (OpenAPI 3.1)."""
-    evaluations = {
-        **_QUESTION,
-        "evaluations": {"type": "array", "items": {"type": "object", "properties": _QUESTION}},
-        "options": {"type": "object"},
-    }
-    searched = {"context": _CONTEXT, "page": _PAGE}
-    all_three = ["subject", "action", "resource"]
-    posts = {
-        "evaluation": (
-            "May they?",
-            _object(all_three, **_QUESTION),
-            _DECISION,
-        ),
-        "evaluations": (
-            "Several questions at once.",
-            _object([], **evaluations),
-            {"type": "object"},
-        ),
-        "search/subject": (
-            "Who may?",
-            _object(
-                ["subject", "action", "resource"], **{**_QUESTION, **searched, "subject": _TYPED}
-            ),
-            _RESULTS,
-        ),
-        "search/resource": (
-            "To what may they do it?",
-            _object(
-                ["subject", "action", "resource"], **{**_QUESTION, **searched, "resource": _TYPED}
-            ),
-            _RESULTS,
-        ),
-        "search/action": (
-            "What may they do to it?",
-            _object(["subject", "resource"], subject=_SUBJECT, resource=_RESOURCE, **searched),
-            _RESULTS,
-        ),
-    }
     paths: dict[str, Any] = {
         f"/access/v1/{name}": {"post": _post(summary, body, answer)}
-        for name, (summary, body, answer) in posts.items()
+        for name, (summary, body, answer) in _asking().items()
     }
     for path, summary in (
         ("/.well-known/authzen-configuration", "Where the Authorization API is."),
@@ -102,6 +64,35 @@ def description() -> dict[str, Any]:
         "security": [{"token": []}],
         "components": {"securitySchemes": {"token": {"type": "http", "scheme": "bearer"}}},
         "paths": paths,
+    }
+
+
+def _asking() -> dict[str, tuple[str, dict[str, Any], dict[str, Any]]]:
+    """The questions of the Authorization API: what each is for, its body, its answer."""
+    evaluations = {
+        **_QUESTION,
+        "evaluations": {"type": "array", "items": {"type": "object", "properties": _QUESTION}},
+        "options": {"type": "object"},
+    }
+    all_three = ["subject", "action", "resource"]
+    searched = {"context": _CONTEXT, "page": _PAGE}
+    who = {**_QUESTION, **searched, "subject": _TYPED}
+    where = {**_QUESTION, **searched, "resource": _TYPED}
+    what = {"subject": _SUBJECT, "resource": _RESOURCE, **searched}
+    return {
+        "evaluation": ("May they?", _object(all_three, **_QUESTION), _DECISION),
+        "evaluations": (
+            "Several questions at once.",
+            _object([], **evaluations),
+            {"type": "object"},
+        ),
+        "search/subject": ("Who may?", _object(all_three, **who), _RESULTS),
+        "search/resource": ("To what may they do it?", _object(all_three, **where), _RESULTS),
+        "search/action": (
+            "What may they do to it?",
+            _object(["subject", "resource"], **what),
+            _RESULTS,
+        ),
     }
 
 

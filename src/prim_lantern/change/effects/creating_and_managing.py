@@ -11,7 +11,7 @@ from prim_lantern.change.effects.touched import Touched, all_access
 from prim_lantern.change.renames import new_categories
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.views.looking import offers_below
-from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS
+from prim_lantern.site.actions import EVERY_ACTION, MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.places import SITE, Place
 
 _FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
@@ -155,6 +155,8 @@ class Special:
         people = self.touched.active if scope.people is None else scope.people
         alike: dict[tuple[int, int], tuple[_Rights, _Rights]] = {}
         for login in (None, *people):
+            if self._may_all_that_can_be(login):
+                continue
             persons = [e.crowd[self._known(e, login)] for e in self.touched.engines]
             owner = any(e.is_owner(login) for e in self.touched.engines)
             own = owner or any(person[1] for person in persons)
@@ -167,6 +169,23 @@ class Special:
                 _note(found, login, moved, now)
             else:
                 _note(found, login, *alike[key])
+
+    def _may_all_that_can_be(self, login: str | None) -> bool:
+        """Whether somebody may create all that can be created, before and after, and that is the
+        same: the owner, and whoever has all access to the whole site, unless a word without
+        exceptions may hold them."""
+        if login is None or not self._same_can_be:
+            return False
+        return all(
+            e.is_owner(login) or (_has_all_access(e, login) and not _may_be_held(e, login))
+            for e in self.touched.engines
+        )
+
+    @cached_property
+    def _same_can_be(self) -> bool:
+        parts = ("kinds", "limits", "category_sets", "items")
+        same = (getattr(self._before, each) is getattr(self._after, each) for each in parts)
+        return self.touched.only_words and all(same)
 
     @cached_property
     def _new_names(self) -> Mapping[str, str]:
@@ -222,6 +241,28 @@ class Special:
             if (where.kind == "site" or action not in SITE_WIDE_ACTIONS)
             and engine.may_manage(known, action, where)
         }
+
+
+def _has_all_access(engine: Engine, login: str) -> bool:
+    """Whether a role with all access is given to somebody active for the whole site."""
+    if login not in engine.data.users:
+        return False
+    given = (each.given for each in engine.rights.all_access.get(SITE.spot, ()))
+    mask, _, _ = engine.crowd[login]
+    return bool(mask & engine.crowd.mask(who for each in given for who in each.to))
+
+
+def _may_be_held(engine: Engine, login: str) -> bool:
+    """Whether words without exceptions about creating, or readerships without, may concern them."""
+    if any(each.no_exceptions for each in engine.data.readerships.values()):
+        return True
+    finals = (each for each in engine.data.rules if each.no_exceptions)
+    about = [
+        e for e in finals if not _FOR_CREATING.isdisjoint(e.actions) or EVERY_ACTION in e.actions
+    ]
+    whos = {who for each in about for who in each.to}
+    mask, _, _ = engine.crowd[login]
+    return any(e.kind in ("role", "authors") or mask & engine.crowd.mask([e]) for e in whos)
 
 
 def _filed_so(

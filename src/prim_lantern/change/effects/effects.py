@@ -186,12 +186,12 @@ class Effects:
         paths, _ = self._touched.rows
         sorts = [tuple(_sort_of_person(e, login) for e in self._engines) for login in people]
         standing = Standing(self._touched)
+        changed = np.array(self._touched.items, dtype=np.int64)
         shared: dict[object, dict[str, list[tuple[int, bool]]]] = {}
         for login, sort in zip(people, sorts, strict=True):
             if sort not in shared:  # people of one sort gain and lose alike
-                shared[sort] = self._of_person(
-                    login, standing.reach(login), standing.own_work(login)
-                )
+                anyhow = np.union1d(standing.own_work(login), changed)
+                shared[sort] = self._of_person(login, standing.reach(login), anyhow)
             for action, differs in shared[sort].items():
                 for row, gains in differs:
                     found.setdefault((action, paths[row]), {})[login] = gains
@@ -199,21 +199,23 @@ class Effects:
         return found
 
     def _of_person(
-        self, login: str | None, reach: Reach, own: Numbers
+        self, login: str | None, reach: Reach, anyhow: Numbers
     ) -> dict[str, list[tuple[int, bool]]]:
         """By action, the numbers of the paths at which somebody gains (true) or loses it.
 
         Away from words about an action that speak of what has changed about them, only what they
-        can newly read, or no more, can differ.
+        can newly read, or no more, can differ; and `anyhow` their own work and what has changed.
         """
         where = reach.reading
-        reading = self._differing(login, "read", None if where is None else np.union1d(where, own))
+        reading = self._differing(
+            login, "read", None if where is None else np.union1d(where, anyhow)
+        )
         found = {"read": reading}
-        where = np.union1d(np.array([number for number, _ in reading], dtype=np.int64), own)
+        where = np.union1d(np.array([number for number, _ in reading], dtype=np.int64), anyhow)
         for action in self.actions:
             if action != "read":
                 spoken_of = reach.of(action)
-                read = where if reach.follows_reading(action) else own
+                read = where if reach.follows_reading(action) else anyhow
                 some = None if spoken_of is None else np.union1d(spoken_of, read)
                 found[action] = self._differing(login, action, some)
         return {action: found[action] for action in self.actions}
