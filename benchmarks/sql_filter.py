@@ -126,6 +126,9 @@ def main() -> None:
     some = [None, *Random(5).sample(list(data.people.names), 4)]
     newest = [pages.c.public_from.desc(), pages.c.path]
     print("who        action  terms  make ms  newest ms  by path ms  count ms     count")
+    by_path = pages.c.path
+    if engine.dialect.name == "postgresql":
+        by_path = by_path.collate("C")  # as the index has it
     with engine.connect() as connection:
         for who in some:
             for action in ("read", "edit"):
@@ -134,7 +137,7 @@ def main() -> None:
                 made = (time.perf_counter() - began) * 1000
                 listed = select(pages.c.path).where(condition).limit(20)
                 _, first = best(lambda q=listed: connection.scalars(q.order_by(*newest)).all())
-                _, tree = best(lambda q=listed: connection.scalars(q.order_by(pages.c.path)).all())
+                _, tree = best(lambda q=listed: connection.scalars(q.order_by(by_path)).all())
                 whole = select(func.count()).select_from(pages).where(condition)
                 count, counted = best(lambda q=whole: connection.scalar(q))
                 right = len(site.items_for(who, action, shape.NOON))

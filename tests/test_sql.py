@@ -18,15 +18,19 @@ from sqlalchemy import (
     Table,
     Text,
     create_engine,
+    delete,
+    func,
     insert,
     select,
     text,
 )  # fmt: skip
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.pool import StaticPool
+from sqlalchemy.sql.util import ClauseAdapter
 
 import prim_lantern as pl
 from prim_lantern.decide.engine import Engine
+from prim_lantern.site.moments import told_in
 from prim_lantern.sql import Array, Columns, Joined, JsonArray, Separated
 from sites import MOMENTS, random_site
 
@@ -69,6 +73,8 @@ def fill(connection, metadata, data, how):
     metadata.create_all(connection)
     for number, item in enumerate(data.items.values(), 1):
         row = {name: getattr(item, name) for name in PLAIN if name != "page"}
+        times = {name: row[name] for name in ("public_from", "public_until") if row[name]}
+        row |= {name: told_in(at, None) for name, at in times.items()}  # the website keeps UTC
         lists = {name: getattr(item, name) for name in LISTS}
         if how != "joined":
             row |= {name: KEEPING[how][1](some) for name, some in lists.items()}
@@ -141,8 +147,10 @@ def test_the_demo_is_selected_whole_by_anybody_and_anything(in_sqlite, demo):
     assert list(differs) == []
 
 
-def test_hostile_names_select_nothing_else_and_break_nothing(in_sqlite, make_site):
-    path = "/o'hara\"; drop table pages; --"
+@pytest.mark.parametrize("database", ["in_sqlite", "in_postgresql"])
+def test_hostile_names_select_nothing_else_and_break_nothing(database, make_site, request):
+    path = "/o'hara\"; drop table pages; -- %s %(x)s :y \\' WHERE "
+    path = path.strip()
     site = make_site(
         f"[[rules]]\nallow = ['read', 'edit']\nto = ['user:x%_']\nwhere = '''{path}'''\n",
         people="x%_,,,,,,\nxAB,,,,,,\n",
@@ -150,8 +158,39 @@ def test_hostile_names_select_nothing_else_and_break_nothing(in_sqlite, make_sit
         head='[site]\nname = "H"\nowner = "mo"\n',
     )
     at = site.moment("2027-05-10")
-    assert list(differing(in_sqlite, site.data, at, "separated", ["read", "edit"])) == []
+    asked = request.getfixturevalue(database)
+    assert list(differing(asked, site.data, at, "separated", ["read", "edit"])) == []
     assert site.items_for("x%_", "edit") == [path]
+
+
+def test_it_goes_with_other_names_of_the_table_and_with_other_statements(in_sqlite, demo):
+    """Among them two people of whom alike is said: one statement is not taken for the other's."""
+    metadata, pages, columns = TABLES["separated"]
+    fill(in_sqlite, metadata, demo.data, "separated")
+    at = demo.moment("2027-05-10")
+    right = {who: set(demo.items_for(who, "edit", at)) for who in ("sam.whitlock", "mirela.kos")}
+    assert right["sam.whitlock"] != right["mirela.kos"]
+    one, other = pages.alias(), pages.alias()
+
+    def of(table, who):
+        """As an ORM makes it speak of another name of the table."""
+        plain = demo.sql_filter(who, "edit", columns, at).__clause_element__()
+        str(plain.compile(in_sqlite.engine))
+        return ClauseAdapter(table).traverse(plain)
+
+    for who, wanted in right.items():
+        plain = demo.sql_filter(who, "edit", columns, at)
+        assert set(in_sqlite.scalars(select(pages.c.path).where(plain))) == wanted
+        assert set(in_sqlite.scalars(select(pages.c.path).where(~plain.clause))).isdisjoint(wanted)
+        both = select(one.c.path, other.c.path).where(one.c.path == other.c.path)
+        both = both.where(of(one, who), of(other, "hana.okafor"))
+        assert {mine for mine, _ in in_sqlite.execute(both)} == wanted
+        counted = select(func.count()).where(plain)  # its table is named by the condition alone
+        assert in_sqlite.scalar(counted) == len(wanted)
+    gone = in_sqlite.execute(
+        delete(pages).where(demo.sql_filter("sam.whitlock", "edit", columns, at))
+    )
+    assert gone.rowcount == len(right["sam.whitlock"])
 
 
 def test_what_cannot_be_said_is_told(make_site, demo):

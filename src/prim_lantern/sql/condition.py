@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any as Anything
 from typing import Final
@@ -12,11 +11,13 @@ from sqlalchemy import (
     ColumnElement,
     Date,
     DateTime,
+    Integer,
     and_,
     case,
     false,
     func,
     literal,
+    literal_column,
     not_,
     or_,
     select,
@@ -24,7 +25,7 @@ from sqlalchemy import (
 )
 
 from prim_lantern.decide.conditions.formula import All, Among, Any, Filed, Formula, Hand, Not
-from prim_lantern.decide.conditions.regions import Stretch, merged, stretches
+from prim_lantern.decide.conditions.regions import Stretch, stretches
 from prim_lantern.decide.conditions.saying import Asker, Region, Saying
 from prim_lantern.decide.reference import Reference
 from prim_lantern.errors import BadQuestion, BadValue
@@ -32,9 +33,10 @@ from prim_lantern.site.content import ARCHIVED, PUBLISHED, SCHEDULED
 from prim_lantern.site.places import is_above, parent_of
 from prim_lantern.sql.columns import Columns, Row
 from prim_lantern.sql.dialects import bytewise
+from prim_lantern.sql.ready import Ready
 
 LIMIT: Final = 5_000  # terms; some databases take no more, and none takes them quickly
-_BRANCHES: Final = 12
+_BRANCHES: Final = 6
 _ONE_BY_ONE: Final = 4  # stretches that need no looking for
 _FEW: Final = 16  # stretches of paths that are named one by one, so that an index finds them
 
@@ -51,9 +53,10 @@ class Condition:
     def __init__(self, clause: ColumnElement[bool], terms: int) -> None:
         self.clause = clause
         self.terms = terms
+        self._ready = Ready(clause)
 
     def __clause_element__(self) -> ColumnElement[bool]:
-        return self.clause
+        return self._ready
 
     def __repr__(self) -> str:
         return f"<Condition of {self.terms:,} terms>"
@@ -198,32 +201,28 @@ class _Writer:
         """What is said of each stretch of paths. `page` is the row that has the state and the
         authors: that of its page, where it is a part.
 
-        What is said of several stretches is written once, beside a tree that tells where.
+        A tree tells for each path the number of what is said there, so that nothing is said twice.
         """
-        counts = Counter(each.formula for each in cut if not isinstance(each.formula, bool))
-        often = [formula for formula, times in counts.items() if times > _ONE_BY_ONE]
-        found = []
-        for formula in _in_order(often):
-            where = [each._replace(formula=each.formula == formula) for each in cut]
-            said = self._written(formula, row, page)
-            found.append(and_(self._looked_up(merged(where), row, page), said))
-        rest = [each._replace(formula=False) if each.formula in often else each for each in cut]
-        return or_(*found, self._looked_up(merged(rest), row, page))
-
-    def _looked_up(self, cut: Sequence[Stretch], row: Row, page: Row) -> ColumnElement[bool]:
-        path = bytewise(row(self._columns.path))
         some = [each for each in cut if each.formula is not False]
+        formulas = _in_order({each.formula for each in some})
         if not some:
             return false()
         if len(some) == len(cut) == 1:
             return self._written(some[0].formula, row, page)
+        path = bytewise(row(self._columns.path))
         if len(some) <= _ONE_BY_ONE:
             each_alone = (
                 and_(self._between(each, path), self._written(each.formula, row, page))
                 for each in some
             )
             return or_(*each_alone)
-        found = self._found(cut, path, row, page)
+        numbers: dict[Formula, int] = {formula: n for n, formula in enumerate(formulas, 1)}
+        number = self._number(cut, numbers, path)
+        found = case(
+            {n: self._written(formula, row, page) for formula, n in numbers.items()},
+            value=number,
+            else_=false(),
+        )
         if len(some) <= _FEW and cut[0].formula is False:
             return and_(or_(*(self._between(each, path) for each in some)), found)
         return found
@@ -235,19 +234,20 @@ class _Writer:
             return path == each.start
         return and_(true(), *([path >= each.start] if each.start else []), *ends)
 
-    def _found(
-        self, cut: Sequence[Stretch], path: ColumnElement[str], row: Row, page: Row
-    ) -> ColumnElement[bool]:
-        """Looked for as in a book with a contents page: SQLite takes no deeper nesting."""
+    def _number(
+        self, cut: Sequence[Stretch], numbers: Mapping[Formula, int], path: ColumnElement[str]
+    ) -> ColumnElement[int]:
+        """The number of what is said at a path, looked for as in a book with a contents page:
+        SQLite takes no deeper nesting. 0 where nothing is."""
         if len(cut) == 1:
-            return self._written(cut[0].formula, row, page)
+            return literal_column(str(numbers.get(cut[0].formula, 0)), Integer)
         size = 1
         while size * _BRANCHES < len(cut):
             size *= _BRANCHES
         *before, last = [cut[start : start + size] for start in range(0, len(cut), size)]
         self.terms += len(before)
-        whens = [(path < some[-1].end, self._found(some, path, row, page)) for some in before]
-        return case(*whens, else_=self._found(last, path, row, page))
+        whens = [(path < some[-1].end, self._number(some, numbers, path)) for some in before]
+        return case(*whens, else_=self._number(last, numbers, path))
 
     # One formula --------------------------------------------------------------------------------
 

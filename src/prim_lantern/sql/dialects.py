@@ -38,8 +38,8 @@ def _parts(element: GenericFunction[Any], compiler: SQLCompiler, **how: Any) -> 
 
 @compiles(bytewise)
 def _bytewise(element: bytewise, compiler: SQLCompiler, **how: Any) -> str:
-    collations = {"postgresql": '"C"', "sqlite": "BINARY"}
-    return f"{_parts(element, compiler, **how)[0]} COLLATE {collations[compiler.dialect.name]}"
+    collation = "BINARY" if compiler.dialect.name == "sqlite" else '"C"'
+    return f"{_parts(element, compiler, **how)[0]} COLLATE {collation}"
 
 
 @compiles(any_of_separated)
@@ -49,8 +49,8 @@ def _any_of_separated(element: any_of_separated, compiler: SQLCompiler, **how: A
         f"replace(replace(coalesce({column}, ''), {mark} || ' ', {mark}), ' ' || {mark}, {mark})"
     )
     if compiler.dialect.name == "postgresql":
-        wanted = ", ".join(f"CAST({each} AS text)" for each in values)
-        return f"(string_to_array({close}, {mark}) && ARRAY[{wanted}])"
+        wanted = f"CAST(ARRAY[{', '.join(values)}] AS text[])"
+        return f"(string_to_array({close}, {mark}) && {wanted})"
     whole = f"{mark} || {close} || {mark}"
     return f"({' OR '.join(f'instr({whole}, {mark} || {each} || {mark}) > 0' for each in values)})"
 

@@ -25,8 +25,8 @@ def start_folder(
     Parameters: the folder, made where it is missing; the name of the site; the login of
     its owner; whether to leave out the ready roles, groups and pages; the time zone in which days
     and times are meant (UTC when left out).
-    Raises `BadValue` when the owner is no proper login or the zone is not known, and `NotOverwritten` when the
-    folder holds anything.
+    Raises `BadValue` when the owner is no proper login or the zone is not known, and
+    `NotOverwritten` when the folder holds anything.
 
     >>> import tempfile
     >>> import prim_lantern as pl
