@@ -383,7 +383,7 @@ REFUSED = [
     ({"do": "remove-user", "login": HANA}, "Hana Okafor is the owner and can never be removed."),
     ({"do": "suspend", "login": HANA}, "Hana Okafor is the owner: hand over the ownership first."),
     ({"do": "set-timezone", "name": "Europe/Osloo"}, "'Europe/Osloo' is no time zone: write its name, such as Europe/Oslo or UTC; like it are Europe/Oslo, Europe/Moscow."),
-    ({"do": "set-timezone", "name": "../UTC"}, "'../UTC' is no time zone: write its name, such as Europe/Oslo or UTC."),
+    ({"do": "set-timezone", "name": "../UTC"}, "'../UTC' is no time zone: write its name, such as Europe/Oslo or UTC; like it are UTC."),
     ({"do": "set-timezone", "name": "UTC"}, "The site is in the time zone UTC already."),
     ({"do": "hand-over", "to": "tilda.rask"}, "Tilda Rask is invited, and has to accept the invitation first: the owner must be active."),
     ({"do": "hand-over", "to": "elowen.pryce"}, "Elowen Pryce is byline: the owner must be active."),

@@ -120,6 +120,7 @@ def in_postgresql(postgresql):
     engine.dispose()
 
 
+@settings(max_examples=max(20, settings.default.max_examples // 2))
 @given(
     seed=st.integers(0, 2**32),
     at=st.sampled_from(MOMENTS),
@@ -130,7 +131,7 @@ def test_sqlite_selects_what_the_engine_allows(in_sqlite, seed, at, how, actions
     assert list(differing(in_sqlite, random_site(Random(seed)), at, how, actions)) == []
 
 
-@settings(max_examples=15)
+@settings(max_examples=max(15, settings.default.max_examples // 2))
 @given(
     seed=st.integers(0, 2**32),
     at=st.sampled_from(MOMENTS),
@@ -142,7 +143,7 @@ def test_postgresql_selects_what_the_engine_allows(in_postgresql, seed, at, how,
 
 
 def test_the_demo_is_selected_whole_by_anybody_and_anything(in_sqlite, demo):
-    actions = ["read", "edit", "publish"]
+    actions = ["read", "publish"]
     differs = differing(in_sqlite, demo.data, demo.moment("2027-05-10"), "joined", actions)
     assert list(differs) == []
 

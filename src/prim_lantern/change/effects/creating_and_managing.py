@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Final
@@ -28,9 +28,11 @@ _Rights = set[tuple[str, str]]
 @dataclass(frozen=True)
 class _Scope:
     """Where it may have changed who may create something: at and below some paths (None:
-    anywhere), in some categories (None: all, or none), for some people (None: everybody)."""
+    anywhere), of some kinds (None: all), in some categories (None: all, or none), for some people
+    (None: everybody)."""
 
     tops: tuple[str, ...] | None = None
+    kinds: frozenset[str] | None = None
     categories: frozenset[str] | None = None
     people: tuple[str, ...] | None = None
 
@@ -47,13 +49,18 @@ class _Offered:
         """What somebody may create directly below a parent, and in which categories."""
         found = self._known.get((login, parent))
         if found is None:
-            offers = list(offers_below(self._engine, login, parent))
-            plain = {(f"create {e.kind}", parent) for e in offers if not e.needs_category}
-            filed = {(f"create {e.kind} in {c}", parent) for e in offers for c in e.categories}
-            found = frozenset(plain | filed)
+            found = frozenset(self.of_kinds(login, parent, None))
             if len(self._known) < _KEPT:
                 self._known[login, parent] = found
         return found
+
+    def of_kinds(
+        self, login: str | None, parent: str, kinds: Collection[str] | None
+    ) -> set[tuple[str, str]]:
+        """The same for just some kinds, or for all."""
+        offers = list(offers_below(self._engine, login, parent, kinds))
+        plain = {(f"create {e.kind}", parent) for e in offers if not e.needs_category}
+        return plain | {(f"create {e.kind} in {c}", parent) for e in offers for c in e.categories}
 
 
 class Special:
@@ -103,9 +110,12 @@ class Special:
         was, now = base.categories, after.categories
         if was.keys() != now.keys() and not self._new_names:
             yield _Scope(categories=frozenset(was.keys() ^ now.keys()))
-        if self._anybody_anywhere():
+        kinds = self._kinds_otherwise()
+        if kinds is None or self._anybody_anywhere():
             yield _Scope()
             return
+        if kinds:
+            yield _Scope(kinds=frozenset(kinds))
         settings = (*_differing(base.readerships_at, after.readerships_at),)
         settings += (
             *(("path", p) for p in base.rights_cut_at.keys() ^ after.rights_cut_at.keys()),
@@ -131,8 +141,23 @@ class Special:
         base, after = self.touched.base, self._after
         if self.touched.spoken_of is not None:
             return False
-        parts = ("kinds", "actions", "default_readership", "readerships")
+        parts = ("default_readership", "readerships")
         return any(getattr(base, part) != getattr(after, part) for part in parts)
+
+    def _kinds_otherwise(self) -> set[str] | None:
+        """The kinds of which it may have changed who may create them, by what they are; None where
+        the same may be so of what stands below them."""
+        base, after = self.touched.base, self._after
+        found = set()
+        for name in base.kinds.keys() | after.kinds.keys():
+            was, now = base.all_kinds.get(name), after.all_kinds.get(name)
+            if was is None or now is None:
+                found.add(name)
+            elif (was.part, was.link) != (now.part, now.link):
+                return None
+            elif (was.filed_under, was.must_be_filed) != (now.filed_under, now.must_be_filed):
+                found.add(name)
+        return found
 
     def _people_changed(self) -> bool:
         parts = ("users", "groups", "plans", "owner")
@@ -203,6 +228,9 @@ class Special:
         if scope.categories is not None:
             return set(_filed_so(engine, known, parents, scope.categories))
         offered = engine.beside(_Offered)
+        if scope.kinds is not None:
+            kinds = scope.kinds
+            return {each for parent in parents for each in offered.of_kinds(known, parent, kinds)}
         return {each for parent in parents for each in offered.below(known, parent)}
 
     def _parents(self, engine: Engine, tops: tuple[str, ...] | None) -> Iterable[str]:

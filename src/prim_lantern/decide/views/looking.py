@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from functools import cached_property
 from typing import NamedTuple
 
@@ -154,12 +154,16 @@ def offers(engine: Engine, login: str | None) -> Iterator[Offer]:
         yield from offers_below(engine, login, parent)
 
 
-def offers_below(engine: Engine, login: str | None, parent: str) -> Iterator[Offer]:
-    """What may be created directly below one parent."""
+def offers_below(
+    engine: Engine, login: str | None, parent: str, kinds: Collection[str] | None = None
+) -> Iterator[Offer]:
+    """What may be created directly below one parent; of just some kinds, where they are named."""
     data = engine.data
     if parent in data.items and not engine.allows(login, "read", parent):
         return
     for kind in data.all_kinds.values():
+        if kinds is not None and kind.name not in kinds:
+            continue
         if not engine.could_create(login, kind.name, parent):
             continue
         categories = [each for each in data.categories if kind.takes(each)]

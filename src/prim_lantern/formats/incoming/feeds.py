@@ -74,4 +74,5 @@ def _day(text: str) -> str:
         found = parsedate_to_datetime(text)
     except ValueError:
         return text
-    return (found.replace(tzinfo=UTC) if found.tzinfo is None else found).isoformat()
+    utc = found.replace(tzinfo=UTC) if found.tzinfo is None else found.astimezone(UTC)
+    return f"{utc.replace(tzinfo=None).isoformat()}Z"
