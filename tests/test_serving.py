@@ -85,7 +85,7 @@ def test_it_answers_over_tls_and_ends_when_told(files, demo_folder):
 @pytest.mark.parametrize(
     ("options", "told"),
     [
-        (("--host", "0.0.0.0"), "could read the tokens on the way"),
+        (("--host", "192.0.2.7"), "could read the tokens on the way"),
         (("--tls-key", "site.key"), "belong together"),
         (("--tls-certificate", "none.pem", "--tls-key", "site.key"), "There is no file 'none.pem'"),
         (("--port", "x"), "'x' is not a valid integer"),
