@@ -59,5 +59,9 @@ def put_site(data: SiteData, where: str | Path) -> Site:
 
 
 def open_demo() -> Site:
-    """The demo site, which comes with the package; what is changed is kept in memory alone."""
+    """The demo site, which comes with the package; what is changed is kept in memory alone.
+
+    >>> open_demo().data.name
+    'Oxlip Sound Lighthouse Trust'
+    """
     return Site(read_folder(DEMO_FOLDER), checked=True)

@@ -65,7 +65,18 @@ class Pages(Questions):
         may become.
         Returns the condition, for `where` of SQLAlchemy; its `terms` are its size.
         Raises `BadQuestion` where it would pass the limit, or a column that is needed is missing.
-        There is an example in `prim_lantern.sql`.
+        There is more in `prim_lantern.sql`.
+
+        >>> from sqlalchemy import Column, MetaData, Table, Text, select
+        >>> import prim_lantern as pl
+        >>> from prim_lantern.sql import Columns
+        >>> names = ("path", "kind", "state", "links_to")
+        >>> pages = Table("pages", MetaData(), *(Column(name, Text) for name in names))
+        >>> columns = Columns(pages.c.path, pages.c.kind, pages.c.state, links_to=pages.c.links_to)
+        >>> may_see = pl.open_demo().sql_filter("hana.okafor", "see-drafts", columns)
+        >>> listed = str(select(pages.c.path).where(may_see).limit(20))
+        >>> listed.startswith("SELECT pages.path"), may_see.terms < 20
+        (True, True)
         """
         from prim_lantern.sql.columns import Columns as Asked
         from prim_lantern.sql.condition import condition

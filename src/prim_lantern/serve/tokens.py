@@ -89,6 +89,15 @@ class Tokens:
 
         `acts_as` is the login of the user as whom a token for provisioning changes people.
         Raises `AlreadyThere`, and `BadValue` for what no token can be for.
+
+        >>> import tempfile
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     tokens = Tokens(f"{folder}/tokens.json")
+        ...     token = tokens.make("website", ["asking"], until="2099-01-01")
+        ...     found = tokens.find(token)
+        ...     tokens.withdraw("website")
+        ...     found.name, found.allows("asking"), found.allows("reading"), tokens.find(token)
+        ('website', True, False, None)
         """
         scopes = tuple(dict.fromkeys(scopes))
         for each in scopes:
