@@ -10,6 +10,7 @@ from typing import Any
 from prim_lantern.decide.engine import Basis, Engine
 from prim_lantern.decide.explain import Explanation, explain
 from prim_lantern.decide.question import Question, reference_about, trace_of
+from prim_lantern.site.moments import told_in
 
 _Asked = tuple[str | None, str, str, float]  # who, action, path, and when (seconds of the clock)
 
@@ -50,7 +51,10 @@ class Decision:
         if isinstance(asked, Question):
             return asked
         login, action, path, seconds = asked
-        return Question(login, action, datetime.fromtimestamp(seconds, UTC), path)
+        by = self._explained_by
+        zone = by.data.zone if not isinstance(by, Explanation) else None
+        at = told_in(datetime.fromtimestamp(seconds, UTC), zone)
+        return Question(login, action, at, path)
 
     @property
     def explanation(self) -> Explanation:

@@ -20,6 +20,8 @@ Texts = str | Iterable[str]
 """One text or several."""
 When = str | date | datetime | None
 """A moment in any form that can be read, or nothing."""
+WhenOrNever = When
+"""The same, or "never" to take a moment away."""
 
 _Take = Callable[[Any], Any]
 
@@ -221,6 +223,7 @@ _TAKES: Final[Mapping[str, _Take]] = {
     "Texts": _texts,
     "tuple[str, ...] | None": _or_none(_texts),
     "When": _or_none(_when),
+    "WhenOrNever": _or_none(lambda value: value if value == "never" else _when(value)),
     "bool": _flag,
     "bool | None": _or_none(_flag),
     "int | None": _or_none(_whole),
@@ -235,6 +238,7 @@ _MEANT: Final[Mapping[str, str]] = {
     "Texts": "a text or a list of texts",
     "tuple[str, ...] | None": "a list of texts",
     "When": "a day or a time",
+    "WhenOrNever": "a day or a time, or never",
     "bool": "true or false",
     "bool | None": "true or false",
     "int | None": "a whole number",

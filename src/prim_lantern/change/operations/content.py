@@ -6,7 +6,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
-from prim_lantern.change.operations.base import Made, Operation, Texts, When, only_said, row
+from prim_lantern.change.operations.base import (
+    Made,
+    Operation,
+    Texts,
+    When,
+    WhenOrNever,
+    only_said,
+    row,
+)
 from prim_lantern.change.operations.entries import list_changed, named
 from prim_lantern.change.operations.readerships import with_setting
 from prim_lantern.change.renames import Renames, renamed, set_at
@@ -199,8 +207,8 @@ class ChangeItem(Operation):
     add_authors: Texts = ()
     drop_authors: Texts = ()
     links_to: str | None = None
-    public_from: str | None = None
-    public_until: str | None = None
+    public_from: WhenOrNever = None
+    public_until: WhenOrNever = None
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         item = data.item(self.path)
