@@ -68,19 +68,40 @@ def test_answers_and_lists_are_told_there(harbour):
     site = pl.open_site(harbour)
     decision = site.may(None, "read", "/", at=utc("2027-04-30T22:00"))
     assert decision.to_dict()["question"]["at"] == "2027-05-01"
-    assert pickle.loads(pickle.dumps(decision)) == decision == site.may(None, "read", "/", at="2027-05-01")
+    assert (
+        pickle.loads(pickle.dumps(decision))
+        == decision
+        == site.may(None, "read", "/", at="2027-05-01")
+    )
     at = {"PRIM_LANTERN_NOW": "2027-05-10T12:00Z"}
     asked = run("may", "guest", "read", "/", "--json", site=harbour, variables=at)
     assert '"at": "2027-05-10T14:00:00+02:00"' in asked.stdout, asked.stdout
     with site.change(by="mo.tarn") as change:
         change.change_item("/", public_until=datetime(2027, 6, 1, 18))
-    assert site.content.put({"path": "/fog", "kind": "page", "public_from": datetime(2027, 5, 2)}).new
+    assert site.content.put(
+        {"path": "/fog", "kind": "page", "public_from": datetime(2027, 5, 2)}
+    ).new
     assert site.data.items["/"].public_until == utc("2027-06-01T16:00")
     assert site.data.items["/fog"].public_from == utc("2027-05-01T22:00")
     rows = (harbour / "content.csv").read_text(encoding="utf-8")
     assert "2027-06-01T18:00:00+02:00" in rows and ",2027-05-02," in rows
     shown = run("show", "/", site=harbour, variables=at).stdout
     assert "public until: 2027-06-01T18:00:00+02:00" in shown
+
+
+@pytest.mark.parametrize("end", ["9999-12-31T23:30:00Z", "9999-12-31", "0001-01-01T00:00:00Z"])
+def test_the_first_and_the_last_years(tmp_path, end):
+    start_folder(tmp_path / "site", name="Harbour", owner="mo.tarn")
+    site = pl.open_site(tmp_path / "site")
+    when = {"since": end} if end.startswith("0") else {"until": end}
+    site.change(by="mo.tarn").allow("comment", "signed-in", "/", **when).make()
+    for name in ("Europe/Oslo", "America/St_Johns", "UTC"):
+        site.change(by="mo.tarn").set_timezone(name).make()
+        assert pl.open_site(tmp_path / "site").data == site.data
+        assert site.may("mo.tarn", "comment", "/")
+    address = f"sqlite:///{tmp_path}/site.db"
+    assert run("folder", "in", str(tmp_path / "site"), site=address).returncode == 0
+    assert pl.open_site(address).data == site.data
 
 
 def test_plans_end_by_the_clock(harbour):

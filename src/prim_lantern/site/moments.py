@@ -72,11 +72,17 @@ class _Ahead(tzinfo):
 
 
 def told_in(at: datetime, zone: ZoneInfo | None) -> datetime:
-    """The same moment, told in a zone; in UTC where there is none."""
-    if zone is None:
-        return at.astimezone(UTC)
-    there = at.astimezone(zone)
-    return there.replace(tzinfo=_Ahead(zone, there.utcoffset() or timedelta()), fold=0)
+    """The same moment, told in a zone; in UTC where there is none, where its clocks would show a year
+    that there is not, and before they went by whole minutes, which no format could write."""
+    utc = at.astimezone(UTC)
+    try:
+        there = utc.astimezone(zone or UTC)
+    except OverflowError:
+        return utc
+    ahead = there.utcoffset() or timedelta()
+    if zone is None or ahead % timedelta(minutes=1):
+        return utc
+    return there.replace(tzinfo=_Ahead(zone, ahead), fold=0)
 
 
 _WITH_MOMENTS = (

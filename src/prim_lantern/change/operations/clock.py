@@ -30,7 +30,10 @@ class SetTimezone(Operation):
             raise BadChange(f"The site is in the time zone {zone.key} already.")
 
         def shown(at: datetime) -> datetime:
-            return by_the_clock(told_in(at, data.zone).replace(tzinfo=None), zone)
+            try:
+                return by_the_clock(told_in(at, data.zone).replace(tzinfo=None), zone)
+            except OverflowError:
+                return at  # at the end of all years
 
         parts: dict[str, Any] = {
             name: tuple(with_moments(each, shown) for each in getattr(data, name))
