@@ -72,8 +72,8 @@ class _Ahead(tzinfo):
 
 
 def told_in(at: datetime, zone: ZoneInfo | None) -> datetime:
-    """The same moment, told in a zone; in UTC where there is none, where its clocks would show a year
-    that there is not, and before they went by whole minutes, which no format could write."""
+    """The same moment, told in a zone; in UTC where there is none, where its clocks would show a
+    year that there is not, and before they went by whole minutes, which no format could write."""
     utc = at.astimezone(UTC)
     try:
         there = utc.astimezone(zone or UTC)
