@@ -206,7 +206,12 @@ def test_a_report_that_is_stopped_leaves_nothing_behind(demo_folder, tmp_path):
     file.write_text("the old one", encoding="utf-8")
     words = ["report", str(file), "--overwrite", "--site", str(demo_folder)]
     code = "from prim_lantern.cli.main import run; run()"
-    process = subprocess.Popen([sys.executable, "-c", code, *words], stderr=subprocess.PIPE)
+    process = subprocess.Popen(
+        [sys.executable, "-c", code, *words],
+        stderr=subprocess.PIPE,
+        # where tests run in the background, Ctrl-C is for somebody else
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+    )
     time.sleep(2.5)  # a checkup takes longer
     process.send_signal(signal.SIGINT)
     _, said = process.communicate(timeout=60)

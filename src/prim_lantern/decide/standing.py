@@ -17,13 +17,17 @@ def obstacle(
 
     `moved` is the item that would come there from elsewhere, if it is not a new one.
     """
-    categories = tuple(categories)
     return (
         _above(data, kind, parent)
-        or _filing(kind, categories)
+        or cannot_be_filed(kind, tuple(categories))
         or _full(data, kind, parent, moved)
         or (_moved(moved, parent) if moved else None)
     )
+
+
+def cannot_stand(data: SiteData, kind: Kind, parent: str) -> bool:
+    """Whether no new item of this kind can stand directly below the parent, however filed."""
+    return (_above(data, kind, parent) or _full(data, kind, parent, None)) is not None
 
 
 def filing_obstacle(kind: Kind, category: str) -> str | None:
@@ -48,7 +52,8 @@ def _above(data: SiteData, kind: Kind, parent: str) -> str | None:
     return None
 
 
-def _filing(kind: Kind, categories: tuple[str, ...]) -> str | None:
+def cannot_be_filed(kind: Kind, categories: tuple[str, ...]) -> str | None:
+    """Why no item of this kind can be filed so; None if it can."""
     for category in categories:
         found = filing_obstacle(kind, category)
         if found:

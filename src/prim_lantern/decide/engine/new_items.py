@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.clauses import Clause
-from prim_lantern.decide.engine.asked import Asked
+from prim_lantern.decide.engine.asked import Asked, ItemClass
 from prim_lantern.decide.engine.item_classes import Situation
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.site.content import DRAFT, Item
@@ -26,11 +26,22 @@ class _Picture(NamedTuple):
     authors: frozenset[str] | None
 
 
+class _Spot(NamedTuple):
+    """What a new item would be below some parent, whatever it is filed under; where it is a part,
+    what its page is filed under, and its authors."""
+
+    item: ItemClass
+    filed: frozenset[str]
+    authors: frozenset[str] | None
+
+
 class NewItems:
     """What an engine has found out about creating, to be asked again."""
 
     def __init__(self) -> None:
-        self._pictures: dict[tuple[str, str, tuple[str, ...]], _Picture | None] = {}
+        self._spots: dict[tuple[str, str], _Spot | None] = {}
+        self._pictures: dict[tuple[_Spot, tuple[str, ...]], _Picture] = {}
+        self._answers: dict[tuple[_Picture, int, bool], bool] = {}
         self._spoken: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
         self._everywhere: tuple[int, Sequence[tuple[str, str]]] | None = None
 
@@ -81,34 +92,50 @@ class NewItems:
             return False
         if engine.is_owner(login):
             return True
-        here, filed, authors = picture
         mask, acting = engine.crowd[login][0], engine.acting(login)
-        author = acting is not None if authors is None else acting in authors
-
-        def says_yes(situation: Situation, asked: Asked) -> bool:
-            return engine.plan(asked._replace(author=author)).answer(mask, situation) == YES
-
-        return (
-            says_yes(here, Asked("create", any_state=True))
-            and all(says_yes(each, Asked("file-under", reading=False)) for each in filed)
-            and (not filed or says_yes(here, Asked("read", any_state=True)))
-        )
+        author = acting is not None if picture.authors is None else acting in picture.authors
+        found = self._answers.get((picture, mask, author))
+        if found is None:
+            found = self._answers[picture, mask, author] = _allows(engine, picture, mask, author)
+        return found
 
     def _pictured(
         self, engine: Engine, kind: str, parent: str, categories: tuple[str, ...]
     ) -> _Picture | None:
         """A new item as it would stand there, whoever makes it; None where it cannot."""
-        key = (kind, parent, categories)
-        if key not in self._pictures:
-            picture, data = None, engine.data
-            if not standing.obstacle(data, data.all_kinds[kind], parent, categories):
-                item = Item("", kind, state=DRAFT, categories=categories)
-                about = subject.pictured(data, item, parent, engine.at)
-                alone = (
-                    about._replace(categories=subject.with_above([each])) for each in categories
-                )
-                of_subject = engine.ground.of_subject
+        spot = self._spot(engine, kind, parent)
+        if spot is None or standing.cannot_be_filed(engine.data.all_kinds[kind], categories):
+            return None
+        found = self._pictures.get((spot, categories))
+        if found is None:
+            situation = engine.ground.situation
+            here = situation(spot.item, spot.filed or subject.with_above(categories))
+            alone = (situation(spot.item, subject.with_above([each])) for each in categories)
+            found = self._pictures[spot, categories] = _Picture(here, tuple(alone), spot.authors)
+        return found
+
+    def _spot(self, engine: Engine, kind: str, parent: str) -> _Spot | None:
+        """Where a new item would stand; None where none of its kind can."""
+        key = kind, parent
+        if key not in self._spots:
+            found, data = None, engine.data
+            if not standing.cannot_stand(data, data.all_kinds[kind], parent):
+                about = subject.pictured(data, Item("", kind, state=DRAFT), parent, engine.at)
                 authors = about.authors if about.page is not None else None
-                picture = _Picture(of_subject(about), tuple(map(of_subject, alone)), authors)
-            self._pictures[key] = picture
-        return self._pictures[key]
+                found = _Spot(engine.ground.class_of(about), about.categories, authors)
+            self._spots[key] = found
+        return self._spots[key]
+
+
+def _allows(engine: Engine, picture: _Picture, mask: int, author: bool) -> bool:
+    """Whether people of some sort may create what is pictured."""
+
+    def says_yes(situation: Situation, asked: Asked) -> bool:
+        return engine.plan(asked._replace(author=author)).answer(mask, situation) == YES
+
+    here, filed, _ = picture
+    return (
+        says_yes(here, Asked("create", any_state=True))
+        and all(says_yes(each, Asked("file-under", reading=False)) for each in filed)
+        and (not filed or says_yes(here, Asked("read", any_state=True)))
+    )
