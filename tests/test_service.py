@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 import logging
 import shutil
+import socket
 import threading
 import time
+from contextlib import contextmanager, suppress
 
 import pytest
 import schemathesis
@@ -16,6 +18,7 @@ from starlette.testclient import TestClient
 
 import prim_lantern as pl
 from prim_lantern.serve import Tokens, service
+from prim_lantern.serve.connections import Connection
 
 
 @pytest.fixture
@@ -55,13 +58,18 @@ def client_for(site, tokens):
 def served(site, tokens):
     """The service on a real port, and the token of a directory."""
     token = tokens.make("directory", ["provisioning"], "hana.okafor")
-    config = uvicorn.Config(service(site, tokens), port=0, log_level="error")
-    server = uvicorn.Server(config)
+    with running(service(site, tokens), Connection) as port:
+        yield f"http://127.0.0.1:{port}", token
+
+
+@contextmanager
+def running(app, connection):
+    server = uvicorn.Server(uvicorn.Config(app, port=0, log_level="error", http=connection))
     thread = threading.Thread(target=server.run)
     thread.start()
     while not server.started:
         time.sleep(0.01)
-    yield f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}", token
+    yield server.servers[0].sockets[0].getsockname()[1]
     server.should_exit = True
     thread.join()
 
@@ -347,6 +355,32 @@ def test_without_a_token_there_is_only_health(site, tokens):
         if answer.status_code == 429:
             break
     assert answer.status_code == 429 and client.get("/-/alive").status_code == 200
+
+
+def test_heads_without_end_and_heads_that_never_come_are_cut_off(site, tokens):
+    class Impatient(Connection):
+        longest, soon = 5_000, 0.5
+
+    def answered(port, *parts, pause=0.0):
+        with socket.create_connection(("127.0.0.1", port), timeout=20) as asking:
+            found = b""
+            with suppress(OSError):
+                for part in parts:
+                    asking.sendall(part)
+                    time.sleep(pause)
+                while part := asking.recv(65536):
+                    found += part
+            return found
+
+    whole = b"GET /-/alive HTTP/1.1\r\nHost: x\r\nConnection: close\r\n"
+    with running(service(site, tokens), Impatient) as port:
+        assert b"200 OK" in answered(port, whole, b"\r\n")
+        assert b"too long" in answered(port, whole, b"X-A: " + b"a" * 9_000)
+        assert b"took too long" in answered(port, whole[:40])
+        assert b"took too long" in answered(port)  # nothing at all
+        assert b"200 OK" in answered(port, whole, b"\r\n", pause=0.2)
+        big = b"Content-Length: 50000\r\n\r\n" + b"{" * 50_000  # a body is no head
+        assert b"HTTP/1.1 4" in answered(port, whole.replace(b"GET", b"POST") + big)
 
 
 def test_limits_of_size_depth_and_rate(client_for):

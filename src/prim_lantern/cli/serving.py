@@ -55,6 +55,7 @@ def serve(tokens_file: str, where: str, rate: int, refuse_after: int, **listenin
         import uvicorn
 
         from prim_lantern.serve import Tokens, service
+        from prim_lantern.serve.connections import Connection
     except ImportError as error:
         raise BadQuestion(
             f"What serves is not installed ({error.name}): pip install 'prim-lantern[serve]'."
@@ -72,7 +73,8 @@ def serve(tokens_file: str, where: str, rate: int, refuse_after: int, **listenin
         log_level="warning",
         access_log=False,
         server_header=False,
-        h11_max_incomplete_event_size=64_000,
+        http=Connection,
+        limit_concurrency=2_000,
         timeout_keep_alive=15,
     )
 
