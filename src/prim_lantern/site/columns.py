@@ -13,7 +13,8 @@ from prim_lantern.site.origin import Origin
 _T = TypeVar("_T")
 _ORIGIN = "origin"
 _FEW = 100  # rows that are cut out one by one
-_STEPS_KEPT = 50  # moves that are remembered
+_STEPS_KEPT = 200  # moves that are remembered
+_MANY = 2_000  # objects beside the columns
 
 
 class Moved(NamedTuple):
@@ -63,10 +64,16 @@ def _joined(steps: Sequence[Moved]) -> Moved:
     found = steps[0]
     for step in steps[1:]:
         old = [row for row in step.gone if row < found.kept]
-        gone = tuple(sorted((*found.gone, *map(found.was, old))))
+        gone = tuple(sorted((*found.gone, *map(found.was, old)))) if old else found.gone
         added = found.added - (len(step.gone) - len(old)) + step.added
-        found = Moved(gone, found.kept - len(old), added, frozenset())
-    return found
+        changed = found.changed if step.same else set(map(step.now, found.changed)) - {None}
+        found = Moved(gone, found.kept - len(old), added, frozenset((*changed, *step.changed)))
+    return found._replace(changed=frozenset(row for row in found.changed if row < found.kept))
+
+
+def _file_of(each: Any) -> str | None:
+    origin: Origin | None = getattr(each, _ORIGIN)
+    return origin.file if origin is not None else None
 
 
 def _without(values: Sequence[Any], rows: Sequence[int]) -> Sequence[Any]:
@@ -109,7 +116,7 @@ class Columns(Mapping[str, _T], Generic[_T]):
         self._filled: dict[str, Mapping[int, Any]] = {}
         self._file = file
         self._lines = lines if isinstance(lines, array) else array("l", lines)
-        self._token = object()  # which rows these are, whatever they say
+        self._token = object()  # these rows, as they are
         self._steps: tuple[_Step, ...] = ()  # by which they came from those of earlier tokens
 
     @classmethod
@@ -166,6 +173,9 @@ class Columns(Mapping[str, _T], Generic[_T]):
         found.__dict__.update(self.__dict__)
         changed = {self.index[self._name(each)]: each for each in objects}
         found.changed = {**self.changed, **changed}
+        found._came_by(self, Moved((), len(self.names), 0, frozenset(changed)))
+        if len(found.changed) > max(_MANY, len(self.names) // 10):
+            found._fold()
         return found
 
     def revised(self, put: Iterable[_T] = (), gone: Collection[str] = ()) -> Columns[_T]:
@@ -181,11 +191,11 @@ class Columns(Mapping[str, _T], Generic[_T]):
         size = len(self.names) - len(rows)
         columns = {
             name: [*_without(values, rows), *(getattr(each, name) for each in added)]
-            for name, values in self.columns.items()
+            for name, values in found.columns.items()
         }
         lines: Sequence[int] = ()
         if self._file is not None:
-            lines = array("l", [*_without(self._lines, rows), *(0 for _ in added)])
+            lines = array("l", [*_without(found._lines, rows), *(0 for _ in added)])
         anew = Columns(self.make, columns, self._file, lines)
         moved = Moved(tuple(rows), size, len(added), frozenset())
         anew.changed = {
@@ -197,29 +207,55 @@ class Columns(Mapping[str, _T], Generic[_T]):
                 **{now: v for row, v in some.items() if (now := moved.now(row)) is not None},
                 **{size + at: v for at, each in enumerate(added) if (v := getattr(each, name))},
             }
-            for name, some in self._filled.items()
+            for name, some in found._filled.items()
         }
-        anew._steps = (*self._steps, _Step(self._token, moved))[-_STEPS_KEPT:]
+        anew._came_by(found, moved)
         return anew
 
-    def moved_since(self, other: Columns[_T]) -> Moved | None:
-        """How the rows of other columns became these; None where that is not known."""
-        if self._token is other._token:
-            moved = Moved((), len(self.names), 0, frozenset())
-        else:
-            at = [number for number, step in enumerate(self._steps) if step.since is other._token]
-            if not at:
-                return None
-            moved = _joined([step.moved for step in self._steps[at[-1] :]])
-        rows = {moved.now(row) for row in other.changed} | self.changed.keys()
-        differ = {
-            row
-            for row in rows
-            if row is not None
-            and row < moved.kept
-            and self.changed.get(row) is not other.changed.get(moved.was(row))
+    def _came_by(self, before: Columns[_T], moved: Moved) -> None:
+        self._token = object()
+        self._steps = (*before._steps, _Step(before._token, moved))[-_STEPS_KEPT:]
+
+    def _fold(self) -> None:
+        """Put the objects that many rows have become into the columns, so that each change costs
+        as what it changes. Those of which the columns cannot tell all stay objects."""
+        file = self._file
+        folded = {
+            row: each
+            for row, each in self.changed.items()
+            if type(each) is self.make and _file_of(each) == file
         }
-        return moved._replace(changed=frozenset(differ))
+        for name, values in self.columns.items():
+            anew = list(values)
+            for row, each in folded.items():
+                anew[row] = getattr(each, name)
+            self.columns = {**self.columns, name: anew}
+        self._in_order = tuple(self.columns.values())
+        self.names = self._in_order[0]
+        if file is not None:
+            self._lines = self._lines[:]
+            for row, each in folded.items():
+                self._lines[row] = getattr(each, _ORIGIN).line
+        self.changed = {row: e for row, e in self.changed.items() if row not in folded}
+        self._filled = {}
+
+    def moved_since(self, other: Columns[_T]) -> Moved | None:
+        """How the rows of other columns became these, and which may say something else; None where
+        that is not known."""
+        if self._token is other._token:
+            return Moved((), len(self.names), 0, frozenset())
+        theirs = {step.since: at for at, step in enumerate(other._steps)}
+        theirs[other._token] = len(other._steps)
+        mine = [*(step.since for step in self._steps), self._token]
+        at = next((n for n in range(len(mine) - 1, -1, -1) if mine[n] in theirs), None)
+        if at is None:
+            return None
+        since = [step.moved for step in other._steps[theirs[mine[at]] :]]
+        if not all(each.same for each in since):
+            return None  # they went another way
+        changed = frozenset(row for each in since for row in each.changed)
+        back = Moved((), len(other.names), 0, changed)
+        return _joined([back, *(step.moved for step in self._steps[at:])])
 
     def _name(self, each: _T) -> str:
         name: str = getattr(each, next(iter(self.columns)))

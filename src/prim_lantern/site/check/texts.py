@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import fields, is_dataclass
+from functools import cache
 from typing import Any, Final
 
 from prim_lantern.errors import BadValue
@@ -22,9 +23,12 @@ _BARE: Final = ("name", "owner", "sign_up_groups", "attributes")
 def check(notes: Notes, sound: SiteData) -> None:
     """Note every text that is not in a site before and cannot be held."""
     data = notes.data
+    known: set[str] = set()  # most texts are there many times: kinds, states, logins
     for each in _new_things(data, sound):
         for text in _texts_of(each):
-            _note(notes, text)
+            if text not in known:
+                known.add(text)
+                _note(notes, text)
     for column, entries in _cells(data, sound):
         if len(";".join(entries)) > texts.LONGEST_CELL:
             expected = f"is too long a list: together {texts.LONGEST_CELL:,} letters at most."
@@ -61,7 +65,7 @@ def _new_rows(now: Columns[Any], was: Columns[Any]) -> Iterator[Any]:
         return
     rows: Iterable[int] | None = now.differing(was)
     if rows is None:
-        rows = now.changed
+        rows = range(len(now))
     yield from (now.at(row) for row in rows)
 
 
@@ -88,6 +92,16 @@ def _texts_of(thing: Any) -> Iterator[str]:
         for each in thing:
             yield from _texts_of(each)
     elif is_dataclass(thing):
-        for field in fields(thing):
-            if field.name != "origin":
-                yield from _texts_of(getattr(thing, field.name))
+        kind: Any = type(thing)
+        for name in _said_by(kind):
+            value = getattr(thing, name)
+            if isinstance(value, str):
+                yield value
+            elif value:
+                yield from _texts_of(value)
+
+
+@cache
+def _said_by(kind: type) -> tuple[str, ...]:
+    """The fields of a dataclass in which something is said."""
+    return tuple(each.name for each in fields(kind) if each.name != "origin")
