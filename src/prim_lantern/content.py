@@ -13,6 +13,7 @@ from prim_lantern.change.pieces import differences
 from prim_lantern.change.record import FROM_THE_WEBSITE, Patch, Record
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BadSite, BadValue
+from prim_lantern.formats.folder.source import without_collecting
 from prim_lantern.site import moments, names
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.content import Item
@@ -24,7 +25,7 @@ from prim_lantern.store.base import Seen, Store
 if TYPE_CHECKING:
     from sqlalchemy import Connection
 
-_AT_ONCE: Final = 20_000  # items in one line of the history
+_AT_ONCE: Final = 50_000  # items in one line of the history
 _LISTS: Final = ("authors", "categories", "changed_by")
 _TIMES: Final = ("public_from", "public_until")
 _SINGLE: Final = ("kind", "title", "state", "links_to")
@@ -147,7 +148,8 @@ class Content:
         ordered = sorted(rows, key=lambda row: tree_order(str(row.get("path", ""))))
         rest = iter(ordered)
         while batch := list(islice(rest, _AT_ONCE)):
-            taken = self._take_over(batch)
+            with without_collecting():  # it would walk through all that is there, again and again
+                taken = self._take_over(batch)
             new, changed = new + taken.new, changed + taken.changed
             seen.update(str(row["path"]) for row in batch)
         gone = [path for path in self._site.seen.data.content.names if path not in seen]

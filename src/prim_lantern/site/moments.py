@@ -9,6 +9,7 @@ from calendar import monthrange
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta, tzinfo
+from functools import cache
 from typing import Any, NamedTuple, TypeVar
 from zoneinfo import ZoneInfo, available_timezones
 
@@ -99,13 +100,20 @@ def with_moments(thing: _T, change: Callable[[datetime], datetime]) -> _T:
     """A thing of a site (a user, a rule …) with every moment in it changed; the thing itself, where
     there is none."""
     found = {}
-    for name in _WITH_MOMENTS:
-        value = getattr(thing, name, None)
+    kind: Any = type(thing)
+    for name in _held_by(kind):
+        value = getattr(thing, name)
         if value:
             after = _changed(value, change)
             if after is not value:
                 found[name] = after
     return replace(thing, **found) if found else thing  # type: ignore[type-var]
+
+
+@cache
+def _held_by(kind: type) -> tuple[str, ...]:
+    """The fields of a class of things that may hold moments."""
+    return tuple(name for name in _WITH_MOMENTS if hasattr(kind, name))
 
 
 def _changed(value: Any, change: Callable[[datetime], datetime]) -> Any:

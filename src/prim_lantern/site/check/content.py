@@ -76,9 +76,9 @@ def _touched(data: SiteData, sound: SiteData) -> set[int] | None:
     people = data.people.moved_since(sound.people)
     if moved is None or people is None or people.gone:
         return None
-    if moved.added + len(moved.gone) + len(moved.changed) > _FEW:
-        return None
     content, was = data.content, sound.content
+    if moved.added + len(moved.gone) + len(moved.changed) > max(_FEW, len(was) // 10):
+        return None
     others = {was.names[row] for row in moved.gone} | {content.names[row] for row in moved.new}
     others |= {
         content.names[row]
