@@ -82,7 +82,7 @@ _SECTIONS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("readership", "Who may view what."),
             ("allow, deny, rule, from-above", "Single words at a place; what reaches in."),
             ("item, category, kind, action", "What is there, and what can be done with it."),
-            ("limit, promise, timezone", "How many where; what must hold; its clock."),
+            ("limit, promise, timezone", "How many where; what must hold; the clock."),
             ("import", "People and pages from another system's files."),
             ("sheet", "The site as a workbook to plan with."),
         ),
