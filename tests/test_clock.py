@@ -11,7 +11,15 @@ from hypothesis import strategies as st
 
 import prim_lantern as pl
 from conftest import run
-from prim_lantern.site.moments import Duration, moment, start_of_day, told_in, written, zone_of
+from prim_lantern.site.moments import (
+    Duration,
+    Period,
+    moment,
+    start_of_day,
+    told_in,
+    written,
+    zone_of,
+)
 from prim_lantern.starting import start_folder
 
 OSLO = zone_of("Europe/Oslo")
@@ -163,3 +171,54 @@ def test_the_commands(harbour):
     assert 'timezone = "America/St_Johns"' in (harbour / "site.toml").read_text(encoding="utf-8")
     assert run("undo", "1", "--by", "mo.tarn", "--yes", site=harbour).returncode == 0
     assert pl.open_site(harbour).data.timezone == "Europe/Oslo"
+
+
+@pytest.mark.parametrize(
+    ("start", "lasts", "end"),
+    [
+        ("2027-11-30", "3 months", "2028-02-29"),
+        ("2027-12-31", "1 month", "2028-01-31"),
+        ("2027-01-15", "11 months", "2027-12-15"),
+        ("2028-02-29", "1 year", "2029-02-28"),
+        ("2027-01-01", "2 years", "2029-01-01"),
+        ("2027-01-01", "2 weeks", "2027-01-15"),
+        ("2027-12-31", "1 day", "2028-01-01"),
+    ],
+)
+def test_durations_end(start, lasts, end):
+    found = Duration.read(lasts)
+    assert str(found) == lasts
+    assert written(found.after(moment(start))) == end
+    assert written(found.after(moment(start, OSLO))) == end
+
+
+def _period(text):
+    since, until = (moment(f"2027-0{each}-01") if each != "-" else None for each in text)
+    return Period(since, until)
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "covers", "meets"),
+    [
+        ("--", "35", True, True),
+        ("35", "--", False, True),
+        ("35", "35", True, True),
+        ("3-", "35", True, True),
+        ("-5", "35", True, True),
+        ("35", "-5", False, True),
+        ("35", "3-", False, True),
+        ("36", "45", True, True),
+        ("45", "36", False, True),
+        ("35", "57", False, False),
+        ("57", "35", False, False),
+        ("-5", "5-", False, False),
+        ("5-", "-5", False, False),
+        ("36", "57", False, True),
+    ],
+)
+def test_periods_cover_and_meet(one, other, covers, meets):
+    assert _period(one).covers(_period(other)) is covers
+    assert _period(one).meets(_period(other)) is meets
+    assert _period("35").holds(moment("2027-03-01")) and not _period("35").holds(
+        moment("2027-05-01")
+    )
