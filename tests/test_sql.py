@@ -162,6 +162,10 @@ def test_hostile_names_select_nothing_else_and_break_nothing(database, make_site
     asked = request.getfixturevalue(database)
     assert list(differing(asked, site.data, at, "separated", ["read", "edit"])) == []
     assert site.items_for("x%_", "edit") == [path]
+    # what a backslash means in a quoted text is for each connection to say: none stands in one
+    may_edit = site.sql_filter("x%_", "edit", TABLES["separated"][2], at)
+    compiled = select(TABLES["separated"][1].c.path).where(may_edit).compile(asked.engine)
+    assert "\\" not in str(compiled) and any("\\" in str(v) for v in compiled.params.values())
 
 
 def test_it_goes_with_other_names_of_the_table_and_with_other_statements(in_sqlite, demo):

@@ -45,13 +45,16 @@ class Ready(ColumnElement[bool]):
     def text(self, compiler: SQLCompiler) -> str:
         """The text, within a statement."""
         tables = self._from_objects
-        if not all(type(each).__visit_name__ == "table" for each in tables):
-            # what an alias is called, the statement knows
-            return f"({compiler.process(self.clause)})"
-        found = self.texts.get(compiler.dialect)
-        if found is None:
-            found = self.texts[compiler.dialect] = self._put_into_words(compiler.dialect, tables)
-        return found
+        if all(type(each).__visit_name__ == "table" for each in tables):
+            found = self.texts.get(compiler.dialect)
+            if found is None:
+                found = self._put_into_words(compiler.dialect, tables)
+                self.texts[compiler.dialect] = found
+            if "\\" not in found:
+                return found
+        # What an alias is called, the statement knows; and what a backslash means in a quoted text,
+        # each connection may set: then values go along as parameters.
+        return f"({compiler.process(self.clause)})"
 
     def _put_into_words(self, dialect: Dialect, tables: list[TableClause]) -> str:
         statement = select(literal(1)).select_from(*tables).where(self.clause)
