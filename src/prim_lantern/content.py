@@ -250,7 +250,10 @@ def _item(data: SiteData, row: Mapping[str, Any]) -> Item:
     said |= {name: _moment(row[name], data) for name in _TIMES if name in row}
     if data.all_kinds[kind].part:
         said = {name: said[name] for name in ("title", "kind") if name in said}
-    return replace(before or Item(path, kind), **said)
+    if before is None:
+        return Item(path, **{"kind": kind, **said})
+    same = all(getattr(before, name) == value for name, value in said.items())
+    return before if same else replace(before, **said)
 
 
 def _several(value: Any, name: str) -> tuple[str, ...]:

@@ -79,7 +79,14 @@ def _broken(number: int, error: Exception) -> BrokenHistory:
 
 def line_of(record: Record, state: str, before: str) -> Line:
     """The line for a change, after the one whose hash is `before`."""
-    return Line(record, state, before, _hash(_plain(record, state, before)))
+    return written_line(record, state, before)[0]
+
+
+def written_line(record: Record, state: str, before: str) -> tuple[Line, str]:
+    """The same, and its text, without its end."""
+    values = _plain(record, state, before)
+    line = Line(record, state, before, _hash(values))
+    return line, as_text({**values, "hash": line.hash})
 
 
 def text_of(line: Line) -> str:

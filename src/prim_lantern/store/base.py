@@ -24,8 +24,8 @@ from prim_lantern.formats.history import (
     Line,
     checked,
     line_from,
-    line_of,
     values_from,
+    written_line,
 )
 from prim_lantern.formats.rewind import Rewind
 from prim_lantern.site.data import SiteData
@@ -270,12 +270,12 @@ def next_line(
     before: SiteData,
     pieces: Sequence[Piece],
     number: str | None = None,
-) -> Line:
-    """The line for a change after the last one; the site's number follows from its pieces. Before
-    the first change it is worked out, where a store does not know the `number`."""
+) -> tuple[Line, str]:
+    """The line for a change after the last one, and its text; the site's number follows from its
+    pieces. Before the first change it is worked out, where a store does not know the `number`."""
     known = last.state if last is not None else number
     state = State(int(known, 16)) if known is not None else State.of(before)
     for piece in pieces:
         state.add(piece.part, piece.name, piece.before, -1)
         state.add(piece.part, piece.name, piece.after)
-    return line_of(record, str(state), last.hash if last is not None else NO_HASH)
+    return written_line(record, str(state), last.hash if last is not None else NO_HASH)

@@ -229,7 +229,7 @@ class _DatabaseTurn(Turn):
             select(tables.changes.c.line).where(tables.changes.c.number == self.state.number)
         )
         last = line_from(last_text, self.state.number) if last_text else None
-        line = next_line(record, last, seen.data, pieces, self.state.state)
+        line, text = next_line(record, last, seen.data, pieces, self.state.state)
         entries = write_rows(self.connection, after, pieces, record.number)
         if not reads_back(self.connection, entries, pieces):
             raise StoreTrouble(
@@ -237,7 +237,7 @@ class _DatabaseTurn(Turn):
                 "the database does not give back what was to be changed; nothing was changed. Is "
                 "its encoding UTF-8?",
             )
-        self.connection.execute(insert(tables.changes), _row(record, text_of(line)))
+        self.connection.execute(insert(tables.changes), _row(record, text))
         values = {"number": record.number, "hash": line.hash, "state": line.state}
         self.connection.execute(update(tables.state).where(_THE_ROW).values(values))
         call_out(self.connection, record.number)

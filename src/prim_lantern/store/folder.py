@@ -30,7 +30,7 @@ from prim_lantern.formats.folder.writer import (
     new_files,
     rows_read_back,
 )
-from prim_lantern.formats.history import Line, line_from, text_of
+from prim_lantern.formats.history import Line, line_from
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import now
 from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_database
@@ -247,7 +247,7 @@ class FolderStore(Store):
         record, last = self.hand_work(), self.last_line()
         if record is not None:
             pieces = record.patches[0].pieces
-            texts.append(text_of(next_line(record, last, self.last_recorded(), pieces)))
+            texts.append(next_line(record, last, self.last_recorded(), pieces)[1])
         return texts
 
     def _unchanged(self) -> bool:
@@ -304,7 +304,7 @@ class _FolderTurn(Turn):
         pieces: Sequence[Piece],
     ) -> None:
         folder = self.store.folder
-        line = next_line(record, self.last, before, pieces)
+        line, written = next_line(record, self.last, before, pieces)
         files = {name: in_form_of(folder / name, text) for name, text in texts.items()}
         now = {name: files.get(name) or (folder / name).read_bytes() for name in FILES}
         (folder / LAST).mkdir(exist_ok=True)
@@ -314,8 +314,7 @@ class _FolderTurn(Turn):
                 files[f"{LAST}/{name}"] = text
         history = folder / HISTORY_FILE
         size = history.stat().st_size if history.exists() else 0
-        text = f"{text_of(line)}\n".encode()
-        pending.make(folder, pending.Pending(files, HISTORY_FILE, size, text))
+        pending.make(folder, pending.Pending(files, HISTORY_FILE, size, f"{written}\n".encode()))
         self.last = line
 
 

@@ -57,7 +57,7 @@ class MemoryStore(Store, Turn):
     def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
         """Take a change over."""
         last = self._lines[-1] if self._lines else None
-        self._lines.append(next_line(record, last, seen.data, pieces))
+        self._lines.append(next_line(record, last, seen.data, pieces)[0])
         self._seen = Seen(after, record.number, at=record.at)
         return self._seen
 
