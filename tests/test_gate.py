@@ -42,7 +42,7 @@ def pictured(rng, picture, whos) -> Subject:
     return filed(about, *some)._replace(authors=frozenset(whos))
 
 
-@settings(max_examples=max(8, settings.default.max_examples // 4))
+@settings(max_examples=max(6, settings.default.max_examples // 6))
 @given(in_columns, seeds)
 def test_what_a_change_opens_is_found_by_classes_as_pair_by_pair(site, rng):
     judged, proposal = judged_at_random(site, rng)

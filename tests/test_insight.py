@@ -47,7 +47,7 @@ GENERATE = [
     Phase.generate,
 ]  # making a site smaller takes for ever here
 few = settings(max_examples=max(8, settings.default.max_examples // 8), phases=GENERATE)
-fewest = settings(max_examples=max(3, settings.default.max_examples // 20), phases=GENERATE)
+fewest = settings(max_examples=max(2, settings.default.max_examples // 20), phases=GENERATE)
 
 
 @pytest.fixture(autouse=True, scope="module")

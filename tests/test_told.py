@@ -149,7 +149,7 @@ def commands(name):
     return [line for line in text.splitlines() if line and not line.startswith("#")]
 
 
-@pytest.mark.parametrize("name", ["asking", "lists", "trying"])
+@pytest.mark.parametrize("name", ["asking", "lists", "trying", "trying-more"])
 def test_screens(folder, shown, told, name):
     lines = []
     for command in commands(name):
