@@ -121,6 +121,22 @@ def test_plans_end_by_the_clock(harbour):
     assert "wren.hale" not in site.members("crew", at=utc("2027-10-31T23:00"))
 
 
+def test_they_do_so_in_the_past_and_after_an_undo(harbour, monkeypatch):
+    monkeypatch.setenv("PRIM_LANTERN_NOW", "2027-05-02T10:00Z")
+    site = pl.open_site(harbour)
+    change = site.change(by="mo.tarn").add_user("wren.hale").add_group("crew")
+    change.add_plan("half", groups=["crew"], lasts="6 months")
+    change.enrol("half", ["wren.hale"], since="2027-05-01").make()
+    monkeypatch.setenv("PRIM_LANTERN_NOW", "2027-05-03T10:00Z")
+    site.change(by="mo.tarn").change_user("wren.hale", name="Wren").make()
+    before = pl.open_site(harbour).as_it_stood("2027-05-02T15:00")
+    assert before.data.users["wren.hale"].name == ""
+    site.change(by="mo.tarn").undo(2).make()
+    for each in (before, site, pl.open_site(harbour)):
+        assert "wren.hale" in each.members("crew", at=utc("2027-10-31T22:59"))
+        assert "wren.hale" not in each.members("crew", at=utc("2027-10-31T23:00"))
+
+
 def test_the_hour_that_clocks_show_twice():
     first, second = moment("2027-10-31T02:30", OSLO), told_in(utc("2027-10-31T01:30"), OSLO)
     assert first == utc("2027-10-31T00:30") and first < second and first != second

@@ -6,7 +6,7 @@ are taken back in a moment.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from prim_lantern.change.pieces import COLUMN_PARTS, LISTED_PARTS
@@ -15,6 +15,7 @@ from prim_lantern.change.renames import Misfit
 from prim_lantern.formats.entries import Plain, State, as_json, number_of, plain, thing
 from prim_lantern.formats.history import patch_from
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import all_told_in, zone_of
 
 
 class Rewind:
@@ -40,20 +41,27 @@ class Rewind:
     @property
     def data(self) -> SiteData:
         """The site without all that was taken back."""
+        site = self._named.get("site", {})
+        name = site.get("timezone", self._data.timezone)
+        zone = zone_of(name) if name is not None else None
+
+        def made(part: str, name: str, value: Plain) -> Any:
+            return all_told_in(thing(part, name, value), zone)  # plans end by the site's clock
+
         parts: dict[str, Any] = {}
         for part, named in self._named.items():
             if part == "site":
                 parts |= {name: thing(part, name, value) for name, value in named.items()}
             elif part in COLUMN_PARTS:
                 columns = getattr(self._data, COLUMN_PARTS[part])
-                put = [thing(part, n, value) for n, value in named.items() if value is not None]
+                put = [made(part, n, value) for n, value in named.items() if value is not None]
                 gone = {name for name, value in named.items() if value is None}
                 parts[part] = columns.revised(put, gone & columns.index.keys())
             else:
-                parts[part] = _known_again(part, named, getattr(self._data, part))
+                parts[part] = _known_again(part, named, getattr(self._data, part), made)
         for part, some in self._listed.items():
             known = {as_json(plain(part, each)): each for each in getattr(self._data, part)}
-            parts[part] = tuple(known.get(as_json(v)) or thing(part, "", v) for v in some)
+            parts[part] = tuple(known.get(as_json(v)) or made(part, "", v) for v in some)
         return self._data.with_parts(**parts) if parts else self._data
 
     def _whole(self, patch: Patch) -> None:
@@ -126,12 +134,15 @@ class Rewind:
 
 
 def _known_again(
-    part: str, named: Mapping[str, Plain], known: Mapping[str, Any]
+    part: str,
+    named: Mapping[str, Plain],
+    known: Mapping[str, Any],
+    made: Callable[[str, str, Plain], Any],
 ) -> Mapping[str, Any]:
     """The things of one part; those that are what they were are the same."""
     return {
         name: known[name]
         if name in known and plain(part, known[name]) == value
-        else thing(part, name, value)
+        else made(part, name, value)
         for name, value in named.items()
     }

@@ -225,6 +225,8 @@ class Columns(Mapping[str, _T], Generic[_T]):
             for row, each in self.changed.items()
             if type(each) is self.make and _file_of(each) == file
         }
+        if 2 * len(folded) < len(self.changed):
+            return  # it would have to be done again soon
         for name, values in self.columns.items():
             anew = list(values)
             for row, each in folded.items():
