@@ -167,3 +167,23 @@ def test_a_connection_to_another_database_is_refused(where, tmp_path):
         pytest.raises(pl.BadChange, match="not in the database of this connection"),
     ):
         site.content.put({"path": "/x", "kind": "page"}, connection=connection)
+
+
+def test_after_thousands_came_in_one_row_is_one_row(tmp_path):
+    """So many objects go into the columns; what is there, and what differs, is told as before."""
+    site = pl.put_site(pl.open_demo().data, f"sqlite:///{tmp_path}/site.db")
+    rows = [{"path": f"/log/p{n}", "kind": "page", "title": f"P {n}"} for n in range(2_500)]
+    assert site.content.put(rows).new == 2_500
+    assert len(site.data.content.changed) < 100
+    before = site.data
+    for path, title in (("/log/p7", "Seven"), ("/visit", "Come")):
+        assert site.content.put({"path": path, "title": title}).changed == 1
+    assert site.content.remove("/log/p8").gone == 1
+    moved = site.data.content.moved_since(before.content)
+    names = site.data.content.names
+    assert {names[row] for row in moved.changed} == {"/log/p7", "/visit"}
+    assert [before.content.names[row] for row in moved.gone] == ["/log/p8"]
+    again = pl.open_site(f"sqlite:///{tmp_path}/site.db")
+    assert again.data == site.data and again.items_for(None) == site.items_for(None)
+    assert site.data.items["/log/p7"].title == "Seven"
+    assert str(site.data.items["/log/p9"].origin) == "change 1"
