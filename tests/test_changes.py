@@ -19,7 +19,7 @@ from prim_lantern.change.record import Record
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.reference import Reference
 from prim_lantern.formats.entries import State
-from prim_lantern.formats.history import NO_HASH, line_from, line_of, text_of
+from prim_lantern.formats.history import NO_HASH, line_from, text_of, written_line
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 from sites import NOON, sites
@@ -79,7 +79,8 @@ def test_a_change_leads_there_and_back_also_by_its_line_in_the_history(site, rng
     assert with_pieces(site, differences(site, proposal.data)) == proposal.data
     patches = tuple(step.patch for step in proposal.steps)
     record = Record(1, NOON, "ada", "Why", ("said",), patches=patches)
-    line = line_of(record, str(State.of(proposal.data)), NO_HASH)
+    line, written = written_line(record, str(State.of(proposal.data)), NO_HASH)
+    assert written == text_of(line)
     again = line_from(text_of(line), 1)
     assert again == line
     assert again.record.after(site) == proposal.data

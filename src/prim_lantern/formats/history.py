@@ -77,13 +77,8 @@ def _broken(number: int, error: Exception) -> BrokenHistory:
     return BrokenHistory(number, f"it cannot be read ({type(error).__name__})")
 
 
-def line_of(record: Record, state: str, before: str) -> Line:
-    """The line for a change, after the one whose hash is `before`."""
-    return written_line(record, state, before)[0]
-
-
 def written_line(record: Record, state: str, before: str) -> tuple[Line, str]:
-    """The same, and its text, without its end."""
+    """The line for a change, after the one whose hash is `before`, and its text."""
     values = _plain(record, state, before)
     line = Line(record, state, before, _hash(values))
     return line, as_text({**values, "hash": line.hash})
