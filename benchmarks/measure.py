@@ -31,7 +31,7 @@ from baselines import by_hand, by_query, gather_and_sum, three_lookups
 from shape import site_of
 
 import prim_lantern as pl
-from prim_lantern.decide.engine.effects import effects_of
+from prim_lantern.decide.engine.effects import Comparison
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.data import SiteData
@@ -125,8 +125,9 @@ class Bench:
             data = before.data.with_parts(rules=(*before.data.rules, rule))
             start = time.perf_counter()
             after = before.after(data, before.at)
+            comparison = Comparison(before, after)
             for action in ("read", "edit"):
-                effects_of(before, after, action)
+                comparison.effects(action)
             taken.append(time.perf_counter() - start)
         return median(taken)
 

@@ -11,6 +11,7 @@ from datetime import datetime
 from itertools import product
 from random import Random
 from threading import Event
+from unittest.mock import patch
 
 import pytest
 from hypothesis import given, settings
@@ -19,8 +20,7 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.removal import without_people
-from prim_lantern.decide.engine import Engine, item_classes
-from prim_lantern.decide.engine.effects import effects_of
+from prim_lantern.decide.engine import Engine, effects, item_classes
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
@@ -139,8 +139,9 @@ def test_after_every_change_the_next_answer_is_right(site, rng):
             assert [path for path, row in zip(site.items, rows, strict=True) if row] == kept
 
 
-@given(sites(), st.sampled_from(MOMENTS), seeds)
-def test_the_effects_of_a_rule_are_the_answers_that_change(site, at, rng):
+@pytest.mark.parametrize("pairs", [effects.MOST, 0], ids=["pair by pair", "together"])
+@given(site=sites(), at=st.sampled_from(MOMENTS), rng=seeds)
+def test_the_effects_of_a_rule_are_the_answers_that_change(pairs, site, at, rng):
     site = replace(site, items=site.content, users=site.people)
     rule = replace(Maker(rng).rule(0), id=None)
     changed = site.with_parts(rules=(*site.rules, rule))
@@ -149,19 +150,22 @@ def test_the_effects_of_a_rule_are_the_answers_that_change(site, at, rng):
     after = before.after(changed, at)
     if after.renewed is None:  # made anew: roles lie across the places of words
         with pytest.raises(ValueError, match="more than words has changed"):
-            effects_of(before, after, "read")
+            effects.Comparison(before, after)
         return
-    for action in ("read", "edit", "publish"):
-        found = effects_of(before, after, action)
+    comparison = effects.Comparison(before, after)
+    some = ("read", "edit", "publish", "submit", "archive")
+    with patch.object(effects, "MOST", pairs):
+        every = {action: comparison.effects(action) for action in some}
+    for action, found in every.items():
         for row, path in enumerate(site.items):
             active = [who for who in site.users if after.acting(who)]
-            pairs = [
+            both = [
                 (old.may(who, action, path).allowed, new.may(who, action, path).allowed)
                 for who in [*active, None]
             ]
-            guest = pairs.pop()
-            same("effects", found.gained[row] == pairs.count((False, True)), True, action, path)
-            same("effects", found.lost[row] == pairs.count((True, False)), True, action, path)
+            guest = both.pop()
+            same("effects", found.gained[row] == both.count((False, True)), True, action, path)
+            same("effects", found.lost[row] == both.count((True, False)), True, action, path)
             assert found.guests_gain[row] == (guest == (False, True))
             assert found.guests_lose[row] == (guest == (True, False))
 

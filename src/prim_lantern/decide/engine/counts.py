@@ -8,20 +8,19 @@ the few whom its categories speak to, and for those whom both roots speak to.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
+from prim_lantern.decide.engine.plan import WAY, Plan, Program
 from prim_lantern.decide.engine.population import Numbers, Places, Population
 from prim_lantern.decide.engine.sums import distinct_rows, groups_of, sums, sums_by
+from prim_lantern.decide.engine.worth import Worth
 
 Codes = NDArray[np.int32]
 Programs = tuple[Program, ...]
-_UNKNOWN = np.iinfo(np.int64).min
-_ROOM = 64  # codes that the table of values has room for at first
 
 
 class _Said(NamedTuple):
@@ -52,6 +51,24 @@ class _OnWay(NamedTuple):
         flags.fill(False)
         flags[self.users] = True
         return flags
+
+
+class Told(NamedTuple):
+    """What is said in some situations: `ways` and `filed` have a class (of each plan) for each that
+    is told apart, and the rest says which of them each situation has. `programs` tells apart what
+    is said: where it is the same, so is what is answered."""
+
+    ways: list[tuple[int, ...]]
+    filed: list[tuple[int, ...]]
+    programs: tuple[Hashable, ...]
+    way_at: Numbers
+    filed_at: Numbers
+    more_at: Numbers
+
+    def key(self) -> Hashable:
+        """What tells this from all else that is said."""
+        at = (self.way_at, self.filed_at, self.more_at)
+        return self.programs, *(each.tobytes() for each in at)
 
 
 class _Together(NamedTuple):
@@ -88,12 +105,9 @@ class Tally:
     ) -> None:
         self.population = population
         self.plans = plans
-        self._value = value
-        self._ways: dict[tuple[int, ...], int] = {}
+        self._worth = Worth(plans, value)
         self._way_codes: dict[tuple[int, ...], int] = {}
         self._way_meant: list[tuple[int, ...]] = []
-        self._filed: dict[tuple[int, ...], int] = {(0,) * len(plans): 0}
-        self._values = np.full((_ROOM, _ROOM, _ROOM), _UNKNOWN, dtype=np.int64)
         self._of_site: dict[tuple[int, ...], tuple[Codes, list[tuple[int, ...]]]] = {}
         self._of_filed: dict[tuple[int, ...], _Said] = {}
         self._hearing: dict[Any, tuple[Numbers, Numbers, Numbers]] = {}
@@ -102,47 +116,6 @@ class Tally:
         self._flags = np.zeros(population.size, dtype=np.bool_)
         for plan in plans:
             plan.grow()
-
-    # Codes and values -----------------------------------------------------------------
-
-    def _way_number(self, keys: tuple[int, ...]) -> int:
-        return self._ways.setdefault(keys, len(self._ways))
-
-    def _filed_number(self, codes: tuple[int, ...]) -> int:
-        return self._filed.setdefault(codes, len(self._filed))
-
-    def _worth(self, way: Any, filed: Any, more: Any) -> NDArray[np.int64]:
-        """The value for codes of the way and of both roots of categories, which broadcast."""
-        if len(self._ways) > len(self._values) or len(self._filed) > self._values.shape[1]:
-            self._make_room()
-        room = self._values.shape[1]
-        place = (way * room + filed) * room + more
-        found = self._values.reshape(-1).take(place)
-        if found.min(initial=0) == _UNKNOWN:
-            self._find_out(np.unique(place[found == _UNKNOWN]))
-            found = self._values.reshape(-1).take(place)
-        worth: NDArray[np.int64] = found
-        return worth
-
-    def _find_out(self, places: Numbers) -> None:
-        ways, codes, room = list(self._ways), list(self._filed), self._values.shape[1]
-        for place in places.tolist():
-            rest, three = divmod(place, room)
-            one, two = divmod(rest, room)
-            answers = (
-                plan.answers[key | first << FILED | second << MORE]
-                for plan, key, first, second in zip(
-                    self.plans, ways[one], codes[two], codes[three], strict=True
-                )
-            )
-            self._values[one, two, three] = self._value(tuple(answers))
-
-    def _make_room(self) -> None:
-        old = self._values
-        ways = max(old.shape[0], 2 * len(self._ways))
-        filed = max(old.shape[1], 2 * len(self._filed))
-        self._values = np.full((ways, filed, filed), _UNKNOWN, dtype=np.int64)
-        self._values[: old.shape[0], : old.shape[1], : old.shape[2]] = old
 
     # What is said to everybody ----------------------------------------------------------
 
@@ -173,9 +146,9 @@ class Tally:
         users, codes = spread.users, common.copy()
         if len(users):
             pairs, which = distinct_rows([said[users], spread.codes])
-            numbers = [self._way_number(self._joined(meant[one], two)) for one, two in pairs]
+            numbers = [self._worth.way_number(self._joined(meant[one], two)) for one, two in pairs]
             mine = np.array(numbers, dtype=np.int32).take(which)
-            room = len(self._ways)
+            room = self._worth.ways
             change = np.bincount(mine, minlength=room)
             change -= np.bincount(codes.take(users), minlength=room)
             change[: len(counts)] += counts
@@ -203,20 +176,18 @@ class Tally:
         return tuple(site | way << WAY for site, way in zip(of_site, ways, strict=True))
 
     def _numbers_with(self, meant: list[tuple[int, ...]], of_way: int) -> Codes:
-        numbers = [self._way_number(self._joined(each, of_way)) for each in meant]
+        numbers = [self._worth.way_number(self._joined(each, of_way)) for each in meant]
         return np.array(numbers, dtype=np.int32)
 
     def _filed_said(self, classes: tuple[int, ...]) -> _Said:
         """What one root of categories says; nothing where the classes are 0."""
-        if not any(classes):
+        programs = self._programs_filed(classes)
+        if not programs:
             return _SILENCE
-        programs = tuple(
-            plan.filed_program(each) for plan, each in zip(self.plans, classes, strict=True)
-        )
         key = tuple(each.number for each in programs)
         found = self._of_filed.get(key)
         if found is None:
-            spread = self.population.spread(_Together(programs, self._filed_number))
+            spread = self.population.spread(_Together(programs, self._worth.filed_number))
             others = spread.codes != spread.base
             found = _Said(
                 len(self._of_filed) + 1,
@@ -229,10 +200,20 @@ class Tally:
 
     # Counting -------------------------------------------------------------------------
 
-    def counts(self, at: Places) -> Numbers:
+    def told(self, at: Places) -> Told:
+        """What is said in some situations."""
+        ways, numbers, way_at = self._distinct(at.way, self._programs_of_way)
+        both = [np.concatenate(each) for each in zip(at.filed, at.more, strict=True)]
+        filed, filed_numbers, filed_at = self._distinct(both, self._programs_filed)
+        half = len(way_at)
+        return Told(
+            ways, filed, (*numbers, None, *filed_numbers), way_at, filed_at[:half], filed_at[half:]
+        )
+
+    def counts(self, told: Told) -> Numbers:
         """What all users count for together, in each situation."""
-        ways, way_at = self._distinct_ways(at)
-        said, one, two = self._distinct_filed(at)
+        ways, way_at, one, two = told.ways, told.way_at, told.filed_at, told.more_at
+        said = [self._filed_said(each) for each in told.filed]
         bases = np.array([each.base for each in said], dtype=np.int64)
         both = self._spoken_to_twice(said, one, two)
         found = np.zeros(len(way_at), dtype=np.int64)
@@ -250,29 +231,33 @@ class Tally:
             )
         return found
 
-    def _distinct_ways(self, at: Places) -> tuple[list[tuple[int, ...]], Numbers]:
-        """A class for each distinct pair of programs, and which of them each situation has."""
-        classes, which = distinct_rows(at.way)
-        numbers: dict[tuple[int, ...], int] = {}
+    @staticmethod
+    def _distinct(
+        columns: Sequence[Numbers], programs: Callable[[tuple[int, ...]], tuple[Program, ...]]
+    ) -> tuple[list[tuple[int, ...]], list[tuple[int, ...]], Numbers]:
+        """Of classes, in a column for each plan: one for each combination of programs, the numbers
+        of these, and which of them each row has."""
+        classes, which = distinct_rows(columns)
+        places: dict[tuple[int, ...], int] = {}
         telling: list[tuple[int, ...]] = []
         of_class = []
         for each in classes:
-            site, way = self._programs(each)
-            key = tuple(program.number for program in (*site, *way))
-            if numbers.setdefault(key, len(numbers)) == len(telling):
+            key = tuple(program.number for program in programs(each))
+            if places.setdefault(key, len(places)) == len(telling):
                 telling.append(each)
-            of_class.append(numbers[key])
-        return telling, np.array(of_class, dtype=np.int64)[which]
+            of_class.append(places[key])
+        return telling, list(places), np.array(of_class, dtype=np.int64)[which]
 
-    def _distinct_filed(self, at: Places) -> tuple[list[_Said], Numbers, Numbers]:
-        """What the roots of categories say, and the number of each situation's two."""
-        both = [np.concatenate(each) for each in zip(at.filed, at.more, strict=True)]
-        classes, which = distinct_rows(both)
-        said = {each.number: each for each in map(self._filed_said, classes)}
-        places = {number: place for place, number in enumerate(said)}
-        of_class = np.array([places[self._filed_said(each).number] for each in classes])[which]
-        half = len(which) // 2
-        return list(said.values()), of_class[:half], of_class[half:]
+    def _programs_of_way(self, classes: tuple[int, ...]) -> Programs:
+        site, way = self._programs(classes)
+        return (*site, *way)
+
+    def _programs_filed(self, classes: tuple[int, ...]) -> Programs:
+        """The programs of a root of categories, of all plans; none where the classes are 0."""
+        if not any(classes):
+            return ()
+        pairs = zip(self.plans, classes, strict=True)
+        return tuple(plan.filed_program(each) for plan, each in pairs)
 
     def _for_most(self, way: _OnWay, one: Numbers, two: Numbers) -> Numbers:
         """As if no user were spoken to by categories beyond what they say to most."""
@@ -280,7 +265,7 @@ class Tally:
         codes = np.flatnonzero(counts)
         pairs, which = distinct_rows([one, two])
         each = np.array(pairs, dtype=np.int64)
-        worth = self._worth(codes[:, None], each[:, 0][None, :], each[:, 1][None, :])
+        worth = self._worth.of(codes[:, None], each[:, 0][None, :], each[:, 1][None, :])
         found: Numbers = (counts[codes] @ worth)[which]
         return found
 
@@ -306,10 +291,10 @@ class Tally:
             others = np.array([base for _, base in telling]).take(root)
             theirs, common = way.codes.take(users), way.by_most.take(way.site.take(users))
             worth = (
-                self._worth(theirs, mine, others)
-                - self._worth(theirs, base, others)
-                - self._worth(common, mine, others)
-                + self._worth(common, base, others)
+                self._worth.of(theirs, mine, others)
+                - self._worth.of(theirs, base, others)
+                - self._worth.of(common, mine, others)
+                + self._worth.of(common, base, others)
             )
             found = found + sums_by(root, worth, len(pairs))
         return found.take(which)
@@ -324,8 +309,8 @@ class Tally:
             heard = self._heard(way, said)
             site, codes, counts = heard
             codes_of_way = way.by_most.take(site)
-            worth = self._worth(codes_of_way, codes, other)
-            worth = worth - self._worth(codes_of_way, said.base, other)
+            worth = self._worth.of(codes_of_way, codes, other)
+            worth = worth - self._worth.of(codes_of_way, said.base, other)
             found = self._common[key] = int(counts @ worth)
         return found
 
@@ -359,10 +344,10 @@ class Tally:
         second = np.concatenate([each for _, _, each in telling])
         base_one, base_two = np.repeat(bases[one], sizes), np.repeat(bases[two], sizes)
         worth = (
-            self._worth(codes, first, second)
-            - self._worth(codes, first, base_two)
-            - self._worth(codes, base_one, second)
-            + self._worth(codes, base_one, base_two)
+            self._worth.of(codes, first, second)
+            - self._worth.of(codes, first, base_two)
+            - self._worth.of(codes, base_one, second)
+            + self._worth.of(codes, base_one, base_two)
         )
         return sums(worth, sizes)
 

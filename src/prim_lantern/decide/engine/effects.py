@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from functools import cached_property
 from typing import NamedTuple
 
@@ -10,6 +11,7 @@ import numpy as np
 from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.counts import Tally
 from prim_lantern.decide.engine.engine import Engine
+from prim_lantern.decide.engine.every_pair import MOST, EveryPair
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.lists import Answers, Lists
 from prim_lantern.decide.engine.plan import Plan
@@ -32,20 +34,13 @@ class Effects(NamedTuple):
     guests_lose: Answers
 
 
-def effects_of(before: Engine, after: Engine, action: str) -> Effects:
-    """What a change of words does to one action: of rules, given roles and readerships.
-
-    `after` is made by `before.after(…)` for the same moment. Raises `ValueError` where more
-    than words has changed (people, items, what lets no rights in from above).
-    """
-    return Comparison(before, after).effects(action)
-
-
 class Comparison:
-    """Two engines, the second made from the first for a change of words at the same moment."""
+    """What a change of words does: of rules, given roles and readerships."""
 
     def __init__(self, before: Engine, after: Engine) -> None:
-        """Take them; `ValueError` as for `effects_of`."""
+        """Take two engines; `after` is made by `before.after(…)` for the same moment. Raises
+        `ValueError` where more than words has changed (people, items, what lets no rights in from
+        above)."""
         self.before, self.after = before, after
         self.lists: Lists = before.beside(Lists).after(after)
         self.of = self.lists.situations  # both engines share the ground
@@ -53,6 +48,7 @@ class Comparison:
         if after.renewed is None:
             raise ValueError("more than words has changed between the two engines")
         self.renewed = after.renewed
+        self._known: dict[Hashable, tuple[Numbers, Numbers]] = {}
         self.population = self.lists.population
         if after.renewed.whos is not None:  # nobody else's answers can change
             self.population = self.population.among(after.crowd.mask(after.renewed.whos))
@@ -62,19 +58,13 @@ class Comparison:
         differs in the others."""
         within = None if rows is None else np.unique(self.of.of_row[rows])
         touched = self._touched(Asked(action), within)
-        sums = np.zeros(len(self.of.way_at), dtype=np.int64)
-        if len(touched) and self.population.size:
-            places = self.lists.places(touched)
-            both = [each.plan(Asked(action)) for each in (self.before, self.after)]
-            together = [[column[0], column[0]] for column in places]
-            tally = Tally(self.population, both, _gain_or_loss)
-            sums[touched] = tally.counts(type(places)(*together))
-        of_rows = sums[self.of.of_row]
-        gained, lost = of_rows % _LOST, of_rows // _LOST
+        gained, lost = self._counted(action, touched)
+        touched_for_some = touched
         if len(self._own_work[0]):
             as_authors = self._touched(Asked(action, author=True), within)
-            self._set_right_own_work(action, np.union1d(touched, as_authors), gained, lost)
-        links = self._links_touched(touched)
+            touched_for_some = np.union1d(touched, as_authors)
+            self._set_right_own_work(action, touched_for_some, gained, lost)
+        links = self._links_touched(touched_for_some)
         for row in links if rows is None else np.intersect1d(links, rows):
             self._set_right_link(action, int(row), gained, lost)
         whos = self.renewed.whos
@@ -88,6 +78,36 @@ class Comparison:
         gain, lose = (np.zeros(self.lists.size, dtype=np.bool_) for _ in range(2))
         gain[asked], lose[asked] = now & ~was, was & ~now
         return Effects(gained, lost, gain, lose)
+
+    def _counted(self, action: str, situations: Numbers) -> tuple[Numbers, Numbers]:
+        """How many gain and lose it by their standing, for each row, where something else is said
+        in some situations."""
+        gained, lost = (np.zeros(len(self.of.way_at), dtype=np.int64) for _ in range(2))
+        if len(situations) and self.population.size:
+            gained[situations], lost[situations] = self._sums(action, situations)
+        return gained[self.of.of_row], lost[self.of.of_row]
+
+    def _sums(self, action: str, situations: Numbers) -> tuple[Numbers, Numbers]:
+        """The same for some situations. Actions of which the same is said there are counted once:
+        those of which nothing is said, mostly."""
+        places = self.lists.places(situations)
+        both = [each.plan(Asked(action)) for each in (self.before, self.after)]
+        tally = Tally(self.population, both, _gain_or_loss)
+        told = tally.told(type(places)(*([column[0], column[0]] for column in places)))
+        key = action == "read", told.key()
+        found = self._known.get(key)
+        if found is None:
+            if len(situations) * self.population.size <= MOST:
+                found = self._pairs.changes(both, told)
+            else:
+                sums = tally.counts(told)
+                found = sums % _LOST, sums // _LOST
+            self._known[key] = found
+        return found
+
+    @cached_property
+    def _pairs(self) -> EveryPair:
+        return EveryPair(self.population)
 
     def _rows_in(self, situations: Numbers) -> Numbers:
         """The rows in some situations."""
@@ -138,31 +158,27 @@ class Comparison:
         return found if within is None else np.intersect1d(found, within, assume_unique=True)
 
     @cached_property
-    def _own_work(self) -> tuple[Numbers, Numbers]:
-        """The users and rows of `Lists.own_work`, of those alone whose answers can change."""
-        users, rows, _ = self.lists.own_work
+    def _own_work(self) -> tuple[Numbers, Numbers, Answers]:
+        """`Lists.own_work` of those alone whose answers can change."""
+        users, rows, wrote = self.lists.own_work
         known, logins = self.population.numbers, self.lists.population.logins.tolist()
         concerned = np.array([login in known for login in logins], dtype=np.bool_)
         some = concerned[users] if len(users) else np.zeros(0, dtype=np.bool_)
-        return users[some], rows[some]
+        return users[some], rows[some], wrote[some]
 
     def _set_right_own_work(
         self, action: str, touched: Numbers, gained: Numbers, lost: Numbers
     ) -> None:
         """Count those who wrote or changed an item by what is said to them alone."""
-        users, rows = self._own_work
-        names, logins = self.after.data.content.names, self.lists.population.logins
-        masks = self.lists.population.masks
+        users, rows, wrote = self._own_work
         some = np.isin(self.of.of_row[rows], touched)
-        plans = [each.plan(Asked(action)) for each in (self.before, self.after)]
-        situations = self.after.ground.situations
-        for user, row in zip(users[some].tolist(), rows[some].tolist(), strict=True):
-            situation = situations[self.of.of_row[row]]
-            counted = [plan.answer(masks[user], situation) == YES for plan in plans]
-            login, path = logins[user], names[row]
-            real = [e.allows(login, action, path) for e in (self.before, self.after)]
-            gained[row] += (real == [False, True]) - (counted == [False, True])
-            lost[row] += (real == [True, False]) - (counted == [True, False])
+        users, rows, wrote = users[some], rows[some], wrote[some]
+        both = (self.before.beside(Lists), self.lists)
+        was, now = (each.of_own_work(action, users, rows, wrote) for each in both)
+        for sums, one, other in ((gained, was, now), (lost, now, was)):
+            real, counted = (two & ~one for one, two in zip(one, other, strict=True))
+            right = real.astype(np.int64) - counted
+            sums += np.bincount(rows, right, len(sums)).astype(np.int64)
 
     def _set_right_link(self, action: str, row: int, gained: Numbers, lost: Numbers) -> None:
         """Count for a link, whose target has to be readable as well."""

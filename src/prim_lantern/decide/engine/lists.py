@@ -207,18 +207,13 @@ class Lists:
         engine, of = self.engine, self.situations
         engine.plan(Asked(action)).grow()
         tally = Tally(self.population, [engine.plan(Asked(action))], _is_yes)
-        counts = tally.counts(self.places(slice(None)))
+        counts = tally.counts(tally.told(self.places(slice(None))))
         found: Numbers = counts[of.of_row] + 1  # the owner may
         users, rows, wrote = self.own_work
         if len(users):
-            as_others = self._one_each(Asked(action), users, rows)
-            as_authors = self._one_each(Asked(action, author=True), users, rows)
-            allowed = np.where(wrote, as_authors, as_others)
-            if action == "publish":
-                allowed[self._four_eyes[rows]] = 0
-            found += np.bincount(rows, allowed.astype(np.int64) - as_others, self.size).astype(
-                np.int64
-            )
+            allowed, as_others = self.of_own_work(action, users, rows, wrote)
+            right = allowed.astype(np.int64) - as_others
+            found += np.bincount(rows, right, self.size).astype(np.int64)
         if action == "publish":
             for path in engine.crowd.handiwork.of(engine.data.owner):
                 owner_may = engine.allows(engine.data.owner, action, path)
@@ -226,6 +221,19 @@ class Lists:
         for row in engine.links:
             found[row] = len(self.who_may(action, engine.data.content.names[row]))
         return found
+
+    def of_own_work(
+        self, action: str, users: Numbers, rows: Numbers, wrote: Answers
+    ) -> tuple[Answers, Answers]:
+        """The answers for pairs of one user and one row each that they `wrote` or changed, and what
+        they would be for others; the targets of links aside."""
+        as_others = self._one_each(Asked(action), users, rows)
+        allowed = as_others.copy()
+        author = Asked(action, author=True)
+        allowed[wrote] = self._one_each(author, users[wrote], rows[wrote])
+        if action == "publish":
+            allowed[self._four_eyes[rows]] = False
+        return allowed, as_others
 
     def _one_each(self, asked: Asked, users: Numbers, rows: Numbers) -> Answers:
         """The answers for pairs of one user and one row each."""

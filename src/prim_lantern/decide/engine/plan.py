@@ -242,7 +242,6 @@ class Plan:
 
     def answer(self, mask: int, situation: Situation) -> int:
         """What the words come to for a person's mask in a situation: YES, NO or SILENT."""
-        self.grow()
         way, filed, more = apart(situation)
         key = self.way_key(mask, way)
         if filed:
