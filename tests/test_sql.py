@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from random import Random
+from unittest.mock import patch
 
 import pytest
 from hypothesis import given, settings
@@ -31,7 +32,7 @@ from sqlalchemy.sql.util import ClauseAdapter
 import prim_lantern as pl
 from prim_lantern.decide.engine import Engine
 from prim_lantern.site.moments import told_in
-from prim_lantern.sql import Array, Columns, Joined, JsonArray, Separated
+from prim_lantern.sql import Array, Columns, Joined, JsonArray, Separated, condition, dialects
 from sites import MOMENTS, random_site
 
 ACTIONS = [("read", "edit"), ("read", "publish"), ("sell", "delete"), ("comment", "submit")]
@@ -137,9 +138,11 @@ def test_sqlite_selects_what_the_engine_allows(in_sqlite, seed, at, how, actions
     at=st.sampled_from(MOMENTS),
     how=st.sampled_from(["separated", "array", "jsonb", "joined"]),
     actions=st.sampled_from(ACTIONS),
+    size=st.sampled_from([2, 64]),  # of the arrays in which paths are looked for
 )
-def test_postgresql_selects_what_the_engine_allows(in_postgresql, seed, at, how, actions):
-    assert list(differing(in_postgresql, random_site(Random(seed)), at, how, actions)) == []
+def test_postgresql_selects_what_the_engine_allows(in_postgresql, seed, at, how, actions, size):
+    with patch.object(dialects, "_IN_AN_ARRAY", size):
+        assert list(differing(in_postgresql, random_site(Random(seed)), at, how, actions)) == []
 
 
 def test_the_demo_is_selected_whole_by_anybody_and_anything(in_sqlite, demo):
@@ -148,8 +151,12 @@ def test_the_demo_is_selected_whole_by_anybody_and_anything(in_sqlite, demo):
     assert list(differs) == []
 
 
+@pytest.mark.parametrize("one_by_one", [0, 4])
 @pytest.mark.parametrize("database", ["in_sqlite", "in_postgresql"])
-def test_hostile_names_select_nothing_else_and_break_nothing(database, make_site, request):
+def test_hostile_names_select_nothing_else_and_break_nothing(
+    database, one_by_one, make_site, request, monkeypatch
+):
+    monkeypatch.setattr(condition, "_ONE_BY_ONE", one_by_one)
     path = "/o'hara\"; drop table pages; -- %s %(x)s :y \\' WHERE "
     path = path.strip()
     site = make_site(

@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, FromClause, Table, false, func, literal, s
 from sqlalchemy.sql.util import ClauseAdapter
 
 from prim_lantern.errors import BadValue
-from prim_lantern.sql.dialects import any_of_json, any_of_separated
+from prim_lantern.sql.dialects import any_of_array, any_of_json, any_of_separated
 
 
 class Several(Protocol):
@@ -45,7 +45,7 @@ class Separated:
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
-        return any_of_separated(row(self.column), self.separator, *map(literal, values))
+        return any_of_separated(row(self.column), values, literal(self.separator))
 
 
 @dataclass(frozen=True)
@@ -56,7 +56,7 @@ class JsonArray:
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
-        return any_of_json(row(self.column), *map(literal, values))
+        return any_of_json(row(self.column), values)
 
 
 @dataclass(frozen=True)
@@ -67,8 +67,7 @@ class Array:
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
-        found: ColumnElement[bool] = row(self.column).bool_op("&&")(list(values))
-        return func.coalesce(found, false())
+        return any_of_array(row(self.column), values)
 
 
 @dataclass(frozen=True)

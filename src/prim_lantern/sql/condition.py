@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from bisect import bisect_right
+from collections import Counter
+from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
 from typing import Any as Anything
 from typing import Final
@@ -11,13 +13,11 @@ from sqlalchemy import (
     ColumnElement,
     Date,
     DateTime,
-    Integer,
     and_,
     case,
     false,
     func,
     literal,
-    literal_column,
     not_,
     or_,
     select,
@@ -32,11 +32,11 @@ from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.site.content import ARCHIVED, PUBLISHED, SCHEDULED
 from prim_lantern.site.places import is_above, parent_of
 from prim_lantern.sql.columns import Columns, Row
-from prim_lantern.sql.dialects import bytewise
+from prim_lantern.sql.dialects import bytewise, number_by_path
 from prim_lantern.sql.ready import Ready
 
 LIMIT: Final = 5_000  # terms; some databases take no more, and none takes them quickly
-_BRANCHES: Final = 6
+_ASKED: Final = 2_000  # items that show where most are
 _ONE_BY_ONE: Final = 4  # stretches that need no looking for
 _FEW: Final = 16  # stretches of paths that are named one by one, so that an index finds them
 
@@ -216,8 +216,10 @@ class _Writer:
                 for each in some
             )
             return or_(*each_alone)
-        numbers: dict[Formula, int] = {formula: n for n, formula in enumerate(formulas, 1)}
-        number = self._number(cut, numbers, path)
+        numbers = {formula: n for n, formula in enumerate(self._by_items(cut, formulas), 1)}
+        self.terms += len(cut) - 1
+        ends = [each.end for each in cut if each.end is not None]
+        number = number_by_path(path, ends, [numbers.get(each.formula, 0) for each in cut])
         found = case(
             {n: self._written(formula, row, page) for formula, n in numbers.items()},
             value=number,
@@ -227,27 +229,22 @@ class _Writer:
             return and_(or_(*(self._between(each, path) for each in some)), found)
         return found
 
+    def _by_items(self, cut: Sequence[Stretch], formulas: Sequence[Formula]) -> list[Formula]:
+        """Formulas, those first that hold for most of what is there: a database looks for what is
+        said of a row one after the other."""
+        counted = Counter[Formula]()
+        starts = [each.start for each in cut]
+        names = self._data.content.names
+        for path in names[:: len(names) // _ASKED + 1]:
+            counted[cut[bisect_right(starts, path) - 1].formula] += 1
+        return sorted(formulas, key=lambda each: -counted[each])
+
     def _between(self, each: Stretch, path: ColumnElement[str]) -> ColumnElement[bool]:
         self.terms += 2
         ends = [path < each.end] if each.end is not None else []
         if each.end == f"{each.start}\x01":
             return path == each.start
         return and_(true(), *([path >= each.start] if each.start else []), *ends)
-
-    def _number(
-        self, cut: Sequence[Stretch], numbers: Mapping[Formula, int], path: ColumnElement[str]
-    ) -> ColumnElement[int]:
-        """The number of what is said at a path, looked for as in a book with a contents page:
-        SQLite takes no deeper nesting. 0 where nothing is."""
-        if len(cut) == 1:
-            return literal_column(str(numbers.get(cut[0].formula, 0)), Integer)
-        size = 1
-        while size * _BRANCHES < len(cut):
-            size *= _BRANCHES
-        *before, last = [cut[start : start + size] for start in range(0, len(cut), size)]
-        self.terms += len(before)
-        whens = [(path < some[-1].end, self._number(some, numbers, path)) for some in before]
-        return case(*whens, else_=self._number(last, numbers, path))
 
     # One formula --------------------------------------------------------------------------------
 

@@ -108,14 +108,16 @@ class Gains:
 
     def _at_a_glance(self) -> Iterator[Gain]:
         """What some people gain at one sort of item: mostly what is gained shows there already."""
-        for stretch in self.times.of_maker[:1]:
-            lacking = self._shortfall(stretch).lacking(at_a_glance=True)
-            everybody = Search(self.judged, self.differing, stretch, self._people(stretch))
-            people = everybody.likely() or everybody.people
-            some = people[:: len(people) // _AT_A_GLANCE + 1]
-            search = Search(self.judged, self.differing, stretch, some, lacking=lacking)
-            with suppress(TooMuch):  # all is looked at afterwards
-                yield from search.gains(at_a_glance=True)
+        stretch = self.times.first_of_maker
+        if stretch is None:
+            return
+        lacking = self._shortfall(stretch).lacking(at_a_glance=True)
+        everybody = Search(self.judged, self.differing, stretch, self._people(stretch))
+        people = everybody.likely() or everybody.people
+        some = people[:: len(people) // _AT_A_GLANCE + 1]
+        search = Search(self.judged, self.differing, stretch, some, lacking=lacking)
+        with suppress(TooMuch):  # all is looked at afterwards
+            yield from search.gains(at_a_glance=True)
 
     def _to_look_at(self, short: Sequence[Short]) -> list[tuple[Stretch, frozenset[str]]]:
         """The times at which somebody may gain what the maker lacks, with the actions."""

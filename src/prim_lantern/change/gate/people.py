@@ -147,8 +147,10 @@ def _users(stretch: Stretch) -> Iterator[Person]:
             yield from of_user(stretch, login)
             continue
         mask = after.crowd[login][0]
-        if mask & touched or before.data.users[login].status != ACTIVE:
+        if before.data.users[login].status != ACTIVE:
             yield from of_user(stretch, login)
+        elif mask & touched and not (before.is_owner(login) and after.is_owner(login)):
+            yield Person(login, before.crowd[login][0], mask)  # as at every moment
 
 
 def of_user(stretch: Stretch, login: str) -> Iterator[Person]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence, Set
+from collections.abc import Iterable, Iterator, Sequence, Set
 from datetime import datetime
 from functools import cached_property
 
@@ -34,14 +34,13 @@ class Times:
     @cached_property
     def stretches(self) -> list[Stretch]:
         """The times from the change on in which the two sites may differ."""
-        return self._cut(self._turns)
+        return list(self._cut(self._turns))
 
-    def _cut(self, turns: Iterable[datetime]) -> list[Stretch]:
+    def _cut(self, turns: Iterable[datetime]) -> Iterator[Stretch]:
         """The same, cut at some turns alone."""
         judged, at, whole = self.judged, self.judged.made.at, self.whole
         base = whole.before
         moments = [at, *sorted(turn for turn in turns if turn > at)]
-        found = []
         for number, start in enumerate(moments):
             end = moments[number + 1] if number + 1 < len(moments) else None
             before = base if start == at else base.after(judged.base, start)
@@ -49,8 +48,7 @@ class Times:
             if self._same(after):
                 continue
             then = before.after(judged.then, start) if judged.then else None
-            found.append(Stretch(start, end, before, after, then))
-        return found
+            yield Stretch(start, end, before, after, then)
 
     @cached_property
     def whole(self) -> Stretch:
@@ -132,9 +130,18 @@ class Times:
     @cached_property
     def of_maker(self) -> list[Stretch]:
         """The times in which nothing turns that reaches the maker."""
+        return list(self._cut(self._turns_for_maker))
+
+    @property
+    def first_of_maker(self) -> Stretch | None:
+        """The first of these times."""
+        return next(self._cut(self._turns_for_maker), None)
+
+    @cached_property
+    def _turns_for_maker(self) -> set[datetime]:
         turns = self._turns_of_maker | self._turns_about(self._whos_of_maker)
-        turns |= {end for each in self.differing.clauses for end in each.period if end is not None}
-        return self._cut(turns)
+        ends = (end for each in self.differing.clauses for end in each.period)
+        return turns.union(end for end in ends if end is not None)
 
     def _same(self, after: Engine) -> bool:
         """Whether the two sites say the same at a moment."""
