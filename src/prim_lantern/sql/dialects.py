@@ -174,10 +174,13 @@ def _any_of_separated(element: any_of_separated, compiler: SQLCompiler, **how: A
 @compiles(any_of_array)
 def _any_of_array(element: any_of_array, compiler: SQLCompiler, **how: Any) -> str:
     (column,) = element.clauses
-    kept = getattr(column.type, "item_type", None)
-    one = Text() if kept is None or isinstance(kept, Text) else String()  # it compares with its own
+    of = getattr(column.type, "item_type", None)
+    one = Text() if of is None or isinstance(of, Text) else String()  # it compares with its own
+    kept = compiler.process(column, **how)
+    if len(element.values) == 1:
+        return f"(({compiler.process(literal(element.values[0]), **how)} = ANY ({kept})) IS TRUE)"
     wanted = cast(literal(_array(element.values)), ARRAY(one))
-    return f"(({compiler.process(column, **how)} && {compiler.process(wanted, **how)}) IS TRUE)"
+    return f"(({kept} && {compiler.process(wanted, **how)}) IS TRUE)"
 
 
 @compiles(any_of_json)

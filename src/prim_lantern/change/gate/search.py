@@ -47,7 +47,7 @@ class Effort:
         return self.spent <= AT_MOST
 
 
-_LIKELY: Final = 12
+_LIKELY: Final = 6
 AT_MOST: Final = 8_000_000  # some ten seconds
 
 
