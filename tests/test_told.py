@@ -6,17 +6,20 @@ anew, and read the difference before you commit it.
 
 from __future__ import annotations
 
+import difflib
 import itertools
 import json
 import re
 import shlex
 import shutil
+from collections import defaultdict
 from pathlib import Path
 
 import pytest
 
 import prim_lantern as pl
 from prim_lantern.cli.main import run
+from prim_lantern.formats.folder.writer import new_files
 
 TOLD = Path(__file__).parent / "told"
 NOW = "2027-05-10"
@@ -165,3 +168,44 @@ def test_screens_of_changes(folder, shown, told, name):
     told(name, [line for each in commands(name) for line in shown(each, 100)])
     whole = shown("history check", 100)
     assert whole[1].startswith("The history is whole"), whole
+
+
+# What operations change, and who may make them -------------------------------------------------
+
+OWNER = "hana.okafor"
+SOME = ("ines.varga", "beatrix.lowe", "leif.aronsen")  # all access; rights of a section; a steward
+
+
+FILES = {path.name: path.read_text(encoding="utf-8") for path in pl.DEMO_FOLDER.glob("*.*")}
+
+
+def what_it_changes(site, operation):
+    """What is said of an operation, the lines that differ in the files, and what some would lack."""
+    try:
+        change = site.change(by=OWNER).do(operation)
+    except pl.PrimLanternError as error:
+        return [str(error)]
+    lines = [*change.said, *change.in_short(), *change.cautions()]
+    for name, raw in new_files(change.data, pl.DEMO_FOLDER).items():
+        both = (FILES[name].splitlines(), raw.decode("utf-8").splitlines())
+        differs = difflib.unified_diff(*both, lineterm="", n=0)
+        lines += [each for each in differs if not each.startswith(("---", "+++", "@@"))]
+    lacks = defaultdict(list)
+    for by in SOME:
+        try:
+            site.change(by=by).do(operation).judge()
+        except pl.NotAllowed as refused:
+            whom = f" (ask {', '.join(refused.ask)})" if refused.ask else ""
+            lacks["; ".join(refused.because) + whom].append(by)
+        else:
+            lacks["may"].append(by)
+    return [*lines, *(f"{', '.join(who)}: {because}" for because, who in lacks.items())]
+
+
+@pytest.mark.parametrize("name", ["operations-on-people", "operations-on-words-and-content"])
+def test_what_operations_change_and_who_may_make_them(told, name):
+    site = pl.open_demo()
+    lines = []
+    for each in (TOLD / f"{name}.jsonl").read_text(encoding="utf-8").splitlines():
+        lines += [each, *what_it_changes(site, json.loads(each)), ""]
+    told(name, lines)
