@@ -12,12 +12,13 @@ from tempfile import TemporaryDirectory
 import jsonschema
 import pytest
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import prim_lantern as pl
 from prim_lantern.formats.folder.plain import plain_tables
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.schema import site_schema
-from prim_lantern.formats.folder.toml_text import fresh_text
+from prim_lantern.formats.folder.toml_text import fresh_text, updated_text
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.people import Group
@@ -248,6 +249,59 @@ def test_overwriting_keeps_comments_order_and_layout(tmp_path):
         '- to = ["group:volunteers"]',
         '- where = "/visit"',
     ]
+
+
+NOTED = {
+    "roles": ("ann", "ben", "cyd"),
+    "given": ("ann", "ben"),
+    "rules": ("r1", "r2", "r3"),
+    "promises": ("p1", "p2"),
+}
+
+
+def noted(entries):
+    """A text with a heading above each section, and a line right above each table."""
+    lines = ["[site]", 'name = "x"', ""]
+    for section, names in entries.items():
+        lines += [f"# HEADING {section}", ""]
+        for name in names:
+            header = f"[{section}.{name}]" if section == "roles" else f"[[{section}]]"
+            lines += [f"# about {section} {name}", header, f'label = "{section} {name}"', ""]
+    return "\n".join(lines)
+
+
+def tables_of(entries):
+    found = {"site": {"name": "x"}}
+    for section, names in entries.items():
+        rows = {name: {"label": f"{section} {name}"} for name in names}
+        if rows:
+            found[section] = rows if section == "roles" else list(rows.values())
+    return found
+
+
+@settings(max_examples=200)
+@given(st.fixed_dictionaries({
+    section: st.lists(st.sampled_from([*names, "new1", "new2"]), unique=True)
+    for section, names in NOTED.items()
+}))  # fmt: skip
+def test_comments_stay_with_the_tables_that_they_are_about(wanted):
+    order = {s: [*(n for n in names if n in wanted[s])] for s, names in NOTED.items()}
+    new = {s: [n for n in wanted[s] if n.startswith("new")] for s in NOTED}
+    now = {s: [*new[s][:1], *order[s], *new[s][1:]] for s in NOTED}  # before and after the others
+    text = updated_text(noted(NOTED), tables_of(NOTED), tables_of(now))
+    assert "\n\n\n" not in text and text.endswith("\n")
+    assert {s: v for s, v in tomllib.loads(text).items() if v} == tables_of(now)
+    lines = text.splitlines()
+    for section, names in order.items():
+        for name in NOTED[section]:
+            about = f"# about {section} {name}"
+            if name in names:
+                assert lines[lines.index(about) + 2] == f'label = "{section} {name}"'
+            elif section == "roles":  # of what is listed, another may have come in its place
+                assert about not in lines
+        assert lines.count(f"# HEADING {section}") == 1
+        if names and section != "roles":  # above all that stand there
+            assert lines.index(f"# HEADING {section}") < lines.index(f"[[{section}]]")
 
 
 def test_a_byte_order_mark_and_crlf_are_no_matter(make_folder):

@@ -8,6 +8,8 @@ from typing import Any
 
 import tomlkit
 
+from prim_lantern.formats.folder.comments import Comments
+
 _LAID_OUT_FROM = 70  # letters from which a list gets a line for each entry
 
 Tables = Mapping[str, Any]
@@ -26,7 +28,8 @@ def updated_text(text: str, before: Tables, after: Tables) -> str:
 
     Comments, order, layout and what was written without need stay as they are.
     """
-    document = tomlkit.parse(text)
+    document = tomlkit.parse(text if text.endswith("\n") or not text else f"{text}\n")
+    comments = Comments(document)
     for name in before:
         if name not in after:
             del document[name]
@@ -39,6 +42,7 @@ def updated_text(text: str, before: Tables, after: Tables) -> str:
             _update_table(document[name], before[name], value)
         else:
             _update_named(document[name], before[name], value)
+    comments.put_back()
     return tomlkit.dumps(document)
 
 
