@@ -529,3 +529,40 @@ def test_parts_of_pages_that_are_still_to_come_are_seen(make_folder):
     site.change(by="ann").allow(
         "edit", to="user:ben", where="/a", kinds="panel", reach="only-here"
     ).make()
+
+
+def test_managing_is_given_on_only_where_one_manages_however_closed_it_is(site):
+    with site.change(by="mo") as change:
+        change.set_readership("/a/b", readership="sealed")
+        change.deny("manage-rights", to="user:ann", where="/a/b")
+    with pytest.raises(pl.NotAllowed, match="manage-rights"):
+        site.change(by="ann").allow("manage-rights", to="user:ben", where="/a").make()
+    site.change(by="ann").allow("manage-rights", to="user:ben", where="/a/post").make()
+
+
+@pytest.mark.parametrize("later", ["a deny ends", "a role begins"])
+def test_what_words_about_a_role_let_somebody_do_only_later_is_seen(site, later):
+    """Dan, who may edit until July, lets Ben edit what something else keeps him from until then."""
+    with site.change(by="mo") as change:
+        change.allow("edit", to="user:dan", where="/a/b", until="2028-01-01")
+        if later == "a deny ends":
+            change.give("badge", to="user:ben", within_any="/a")
+            for action in ("edit", "see-drafts"):
+                change.deny(action, to="role:badge", where="/a/b", until="2028-06-01")
+        else:
+            change.give("badge", to="user:ben", within_any="/a", since="2028-06-01")
+    word = {"to": "role:badge", "where": "/a/b", "reach": "only-here"}
+    change = site.change(by="dan").allow("edit", **word)
+    with pytest.raises(pl.NotAllowed, match="2028-06-01"):
+        change.make()
+    site.change(by="dan").allow("edit", **word, until="2028-01-01").make()
+
+
+@pytest.mark.parametrize("first", ["/a/mine", "/a/press"])  # before and after the page in order
+def test_of_several_items_each_that_is_touched_keeps_the_hand(site, first):
+    with site.change(by="mo") as change:
+        change.change_item(first, public_from="2027-01-01")  # nothing that four eyes look at
+        change.change_item("/a/out/panel", title="Other")
+        change.change_item("/a/post", title="Another")
+    hands = {path: item.changed_by for path, item in site.data.items.items() if item.changed_by}
+    assert hands == {"/a/out": ("mo",), "/a/post": ("ben", "mo")}
