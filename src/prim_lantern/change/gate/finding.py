@@ -6,13 +6,13 @@ the items.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from itertools import product
 
 import numpy as np
 
 from prim_lantern.change.gate.pictures import Picture, Way
-from prim_lantern.change.gate.said import Said, effort, touched_among
+from prim_lantern.change.gate.said import Said, alike, effort, touched_among
 from prim_lantern.change.gate.spots import Entry, Question, Spot
 
 _TOUCHED = np.ones(1, dtype=np.bool_)
@@ -31,9 +31,11 @@ def find(
     spend: Spend = lambda _: None,
     *,
     filed: bool = True,
+    nothing: set[Hashable] | None = None,
 ) -> Found:
     """One of them for each way in which answers come out as looked for; what is filed under little
-    comes first. Without `filed`, only what is filed under nothing: that is quickly found."""
+    comes first. Without `filed`, only what is filed under nothing: that is quickly found.
+    `nothing` remembers questions by which nothing came out, as others are like them."""
     if question.whole:
         yield from _one_by_one(question, ways, picture.entries(()) if filed else [()], spend)
         return
@@ -45,10 +47,18 @@ def find(
         entries: list[Entry] = [()]
         if filed:
             entries = picture.entries(touched_among(question, some[0], picture.categories))
+        told = alike(question, some, entries) if nothing is not None else None
+        if told is not None and nothing is not None and told in nothing:
+            continue
         spend(effort(question, some, entries))
         said = Said(question, some, entries)
+        found = False
         if len(said.persons) and len(said.ways):
-            yield from _combined(question, said, some, entries)
+            for each in _combined(question, said, some, entries):
+                found = True
+                yield each
+        if told is not None and nothing is not None and not found:
+            nothing.add(told)
 
 
 def _combined(

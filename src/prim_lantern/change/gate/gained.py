@@ -86,7 +86,10 @@ class Gained:
         }
         shows = (self._shows, self._suspects) if len(whose) > 1 else (self._shows,)
         pairs = tuple(zip(self._was, self._now, strict=True))
-        self.question = Question(self._lanes, shows, pairs, filing=filing)
+        lanes = (self._was, self._now, *self._earlier)
+        of_maker = (some for each in (self._makers, self._reads) for some in each.items())
+        layout = (author, filing, lanes, tuple((own, *some) for own, some in of_maker))
+        self.question = Question(self._lanes, shows, pairs, filing=filing, layout=layout)
 
     def _both(self, lanes: Sequence[Lane]) -> range:
         """Take some lanes that have to answer yes together."""

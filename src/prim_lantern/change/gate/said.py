@@ -6,7 +6,7 @@ that is said to one person by a way in all lanes has one number, and likewise by
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from functools import cached_property
 from typing import Any, Final, NamedTuple
 
@@ -168,6 +168,27 @@ def touched_among(question: Question, way: Way, categories: Sequence[str]) -> se
     return found
 
 
+def alike(question: Question, ways: Sequence[Way], entries: Sequence[Entry]) -> Hashable:
+    """What tells a question apart, for ways of one case, by what is said in it: actions of which
+    nothing is said are all alike. None where it is not known."""
+    if question.layout is None:
+        return None
+    told: list[Hashable] = [question.layout, tuple(entries)]
+    for lane in question.lanes:
+        answers, ground = lane.answers, lane.answers.ground
+        case = ways[0].on(ground)[1]
+        pairs = (answers.programs(way.on(ground)[0]) for way in ways)
+        together = lane.how in (TOGETHER, FIRST)
+        filed = (
+            answers.of_filing(some, case).number
+            for each in entries
+            for some in ([each] if together and each else [(one,) for one in each])
+        )
+        on_way = tuple((site.number, way.number) for site, way in pairs)
+        told.append((lane.how, lane.kept, answers.how, on_way, tuple(filed)))
+    return tuple(told)
+
+
 def effort(question: Question, ways: Sequence[Way], entries: Sequence[Entry]) -> int:
     """How much there is to look at, in some millionths of a second."""
     return len(question.lanes) * (len(ways) + len(entries)) * (_EACH + question.people // _PEOPLE)
@@ -185,15 +206,15 @@ def _on_ways(lane: Lane, ways: Sequence[Way]) -> Codes:
 def _filed(lane: Lane, way: Way, entries: Sequence[Entry]) -> Codes:
     """What each entry says to each person."""
     answers = lane.answers
-    ground, case = answers.ground, way.on(answers.ground)[1]
+    case = way.on(answers.ground)[1]
 
-    def of(categories: Sequence[str]) -> Codes:
-        return answers.filed(ground.filed_number(categories, case))
+    def of(categories: tuple[str, ...]) -> Codes:
+        return answers.spread.codes(answers.of_filing(categories, case))
 
     nothing = np.zeros(len(answers.spread.masks), dtype=np.int64)
     if lane.how in (TOGETHER, FIRST):
         return np.stack([of(each) if each else nothing for each in entries])
-    alone = [[of([category]) for category in each] for each in entries]
+    alone = [[of((category,)) for category in each] for each in entries]
     return np.stack(
         [some[0] | some[-1] << FILED if some else nothing + _NOT_ASKED for some in alone]
     )

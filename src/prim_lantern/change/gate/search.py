@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence, Set
+from collections.abc import Hashable, Iterator, Mapping, Sequence, Set
 from datetime import datetime
 from functools import cached_property, partial
 from typing import Final, NamedTuple
@@ -83,6 +83,7 @@ class Search:
         self.stretch = stretch
         self.alone = alone
         self.people = people
+        self._nothing = set[Hashable]()
         self.suspects = False
         """Whether some gain something of their own that the maker may not do for others."""
         self.pictures = self._pictures()
@@ -231,7 +232,8 @@ class Search:
         if not people:
             return
         spend = partial(self._spend, asked.action, ways[0].about)
-        for suspected, person, spot in find(sought.question, ways, picture, spend):
+        nothing = self._nothing
+        for suspected, person, spot in find(sought.question, ways, picture, spend, nothing=nothing):
             if suspected:
                 self.suspects = True
                 return

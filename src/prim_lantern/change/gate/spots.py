@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -84,7 +84,7 @@ class Question(NamedTuple):
     Each of `shows` takes the answers of all lanes, and whether anything that differs can speak of
     the item; it says where they come out as looked for, the most wanted first. `pairs` are lanes
     of before and after: whoever is told the same by all of these is not looked for. With `filing`,
-    an item is filed anew.
+    an item is filed anew. `layout` says what the lanes are for, where questions are compared.
     """
 
     lanes: Sequence[Lane]
@@ -93,6 +93,7 @@ class Question(NamedTuple):
     filing: bool = False
     way_touched: Callable[[Way], bool] | None = None
     filed_touched: Callable[[Way, tuple[str, ...]], bool] | None = None
+    layout: Hashable = None
 
     @property
     def whole(self) -> bool:

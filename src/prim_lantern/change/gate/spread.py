@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final
 
@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.asked import Asked
+from prim_lantern.decide.engine.asked import Asked, FiledCase
 from prim_lantern.decide.engine.item_classes import apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
@@ -86,21 +86,37 @@ class Answers:
         self.spread = spread
         self.plan = plan
         self.ground = spread.engine.ground
+        self._of_filing: dict[tuple[tuple[str, ...], FiledCase], Program] = {}
 
-    def filed_program(self, number: int) -> Program:
-        """The program for a class of categories."""
+    @property
+    def how(self) -> Hashable:
+        """What tells answers apart that follow from the same that is said, to the same people."""
+        asked = self.plan.asked
+        return asked.action == "read", asked.reading, id(self.spread)
+
+    def programs(self, number: int) -> tuple[Program, Program]:
+        """The programs of the site and of the way, for a class of items."""
         self.plan.grow()
-        return self.plan.filed_program(number)
+        return self.plan.programs(number)
+
+    def of_filing(self, categories: tuple[str, ...], case: FiledCase) -> Program:
+        """The program of some categories of one root, for items of a case."""
+        found = self._of_filing.get((categories, case))
+        if found is None:
+            self.plan.grow()
+            found = self.plan.filed_program(self.ground.filed_number(categories, case))
+            self._of_filing[categories, case] = found
+        return found
 
     def way(self, number: int) -> Codes:
         """What the site and the way say to each, for a class of items."""
-        self.plan.grow()
-        site, way = self.plan.programs(number)
+        site, way = self.programs(number)
         return self.spread.codes(site) | self.spread.codes(way) << WAY
 
     def filed(self, number: int) -> Codes:
         """What a class of categories says to each."""
-        return self.spread.codes(self.filed_program(number))
+        self.plan.grow()
+        return self.spread.codes(self.plan.filed_program(number))
 
     def yes(self, about: Subject) -> Bools:
         """Who may, the target of a link aside."""
