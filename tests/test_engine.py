@@ -120,6 +120,33 @@ def test_lists_and_counts_say_what_single_answers_say(site, at):
             assert count == len(allowed)
 
 
+@pytest.mark.parametrize("word", ["deny", "allow"])
+def test_people_of_whom_two_sets_of_categories_speak_are_counted_once(make_site, word):
+    """To most the way says one thing; to some one set says another, to some both do."""
+    site = make_site(
+        "[category_sets.a]\nx = 'X'\ny = 'Y'\n[category_sets.b]\nx = 'X'\ny = 'Y'\n"
+        "[groups.one]\nmembers = ['ann', 'ben']\n[groups.two]\nmembers = ['ben', 'cyd']\n"
+        f"[[rules]]\n{word} = ['read', 'edit']\nto = ['group:one']\nwhere = 'a:x'\n"
+        f"[[rules]]\n{word} = ['read', 'edit']\nto = ['group:two']\nwhere = 'b:x'\n"
+        "[[rules]]\nallow = ['edit']\nto = ['signed-in']\nwhere = '/open'\n"
+        "[[rules]]\nallow = ['edit']\nto = ['user:dan']\nwhere = '/open/own'\n",
+        people="ann,,,,,,\nben,,,,,,\ncyd,,,,,,\ndan,,,,,,\n",
+        content="".join(
+            f"{at}/{n},page,,,,,{filed},,,,\n"
+            for at in ("/open", "/open/own", "/other")
+            for n, filed in enumerate(["", "a:x", "b:x", "a:x;b:x", "a:y;b:x", "a:x;b:y"])
+        ),
+    )
+    at = site.moment("2027-05-10")
+    for action in ("read", "edit"):
+        counted = lists_of(Engine(site.data, at)).counts(action).tolist()
+        right = [
+            sum(site.allows(who, action, path, at) for who in site.data.users)
+            for path in site.data.items
+        ]
+        assert counted == right, action
+
+
 @given(sites(), seeds)
 def test_after_every_change_the_next_answer_is_right(site, rng):
     """Rules, roles, readerships, people, items and the moment change, one after the other."""
