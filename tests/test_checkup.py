@@ -23,6 +23,8 @@ from sites import NOON, sites
 AT = "2027-05-10"
 GROUPS = "[groups.crew]\n[groups.desk]\n"
 EDITOR = '[roles.editor]\ncapabilities = [{ can = ["edit", "publish"] }]\n[roles.all]\nall_access = true\n'
+WRITER = '[roles.writer]\ncapabilities = [{ can = ["edit"] }]\n'
+OWN = "".join(f"/a/{x},page,{x},cyd,,draft,,,,,\n" for x in "xyz")
 SECTION = "/a,page,A,mo,,published,,,,,"
 POST = "[kinds.post]\nfour_eyes = true\n"
 
@@ -125,6 +127,9 @@ CASES = [
                         "/a,page,A,,,published,,,,,\n/a/own,page,O,cyd,,draft,,,,,"),
      "note: .*nothing that Cyd wrote or changed there needs it \\(/a/own\\). It lets them edit 1 item and publish 2 items",
      (GROUPS + EDITOR + role("editor", "user:cyd", "/a"), CREW, "/a/own,page,O,cyd,,draft,,,,,")),
+    ("higher-than-needed", (EDITOR + WRITER + role("editor", "user:cyd", "/a"), "cyd,Cyd,,active,,,", f"/a,page,A,,,published,,,,,\n{OWN}"),
+     "note: .*for what Cyd wrote or changed there \\(/a/x, /a/y and 1 more\\) the next lower role, writer, would do. It would take away: publish 4 items",
+     (EDITOR + WRITER + role("writer", "user:cyd", "/a"), "cyd,Cyd,,active,,,", f"/a,page,A,,,published,,,,,\n{OWN}")),
     ("same-twice", (EDITOR + '[roles.again]\ncapabilities = [{ can = ["edit", "publish"] }]\n', "", ""), "note: The roles editor and again allow the same",
      (EDITOR + '[roles.again]\ncapabilities = [{ can = ["edit"] }]\n', "", "")),
     ("over", (GROUPS + EDITOR + role("editor", "group:crew", more="until = 2027-01-01"), "", ""), "note: .*it is over",

@@ -147,6 +147,29 @@ def test_people_of_whom_two_sets_of_categories_speak_are_counted_once(make_site,
         assert counted == right, action
 
 
+def test_forty_groups_spoken_of_at_one_place_are_told_apart(make_site):
+    groups = "".join(
+        f"[groups.g{n}]\nmembers = ['u{n}', 'u{n + 1}', 'u{n + 7}']\n" for n in range(40)
+    )
+    words = "".join(
+        f"[[rules]]\n{'deny' if n % 3 else 'allow'} = ['edit']\nto = ['group:g{n}']\nwhere = '{at}'\n"
+        for n in range(40)
+        for at in ("/a", "t:x")[: 1 + n % 2]
+    )
+    people = "".join(f"u{n},,,,,,\n" for n in range(48))
+    content = "/a,page,,,,,,,,,\n/a/b,page,,,,,t:x,,,,\n/c,page,,,,,t:x,,,,\n"
+    site = make_site(f"[category_sets.t]\nx = 'X'\n{groups}{words}", people, content)
+    at = site.moment("2027-05-10")
+    right = {
+        path: [who for who in sorted(site.data.users) if site.allows(who, "edit", path, at)]
+        for path in site.data.items
+    }
+    lists = lists_of(Engine(site.data, at))
+    assert lists.counts("edit").tolist() == [len(who) for who in right.values()]
+    assert {path: [*lists.who_may("edit", path)] for path in right} == right
+    assert len(right["/a"]) == 5
+
+
 @given(sites(), seeds)
 def test_after_every_change_the_next_answer_is_right(site, rng):
     """Rules, roles, readerships, people, items and the moment change, one after the other."""
