@@ -37,7 +37,8 @@ def find(
     comes first. Without `filed`, only what is filed under nothing: that is quickly found.
     `nothing` remembers questions by which nothing came out, as others are like them."""
     if question.whole:
-        yield from _one_by_one(question, ways, picture.entries(()) if filed else [()], spend)
+        every = picture.entries(()) if filed else [()]
+        yield from _one_by_one(question, ways, every, spend, nothing)
         return
     by_case: dict[object, list[Way]] = {}
     for way in ways:
@@ -79,7 +80,11 @@ def _combined(
 
 
 def _one_by_one(
-    question: Question, ways: Sequence[Way], entries: Sequence[Entry], spend: Spend
+    question: Question,
+    ways: Sequence[Way],
+    entries: Sequence[Entry],
+    spend: Spend,
+    nothing: set[Hashable] | None,
 ) -> Found:
     """The same where words speak of whole items: each is asked about by itself."""
     by_way = question.way_touched or (lambda _: True)
@@ -90,12 +95,25 @@ def _one_by_one(
             for other in entries if question.filing else entries[: at + 1]:
                 if not question.goes_with(one, other):
                     continue
-                touched = on_way or any(by_filing(way, each) for each in (one, other) if each)
-                spend(effort(question, [way], [one]))
+                if not (on_way or any(by_filing(way, each) for each in (one, other) if each)):
+                    continue
                 spot = question.spot(way, one, other)
-                if touched and not question.same(spot):
-                    values = [lane.of(spot) for lane in question.lanes]
-                    for place, shows in enumerate(question.shows):
-                        found = shows(values, _TOUCHED).nonzero()[0].tolist()
-                        if found:
-                            yield place, found[0], spot
+                told = question.told(spot) if nothing is not None else None
+                if told is not None and nothing is not None and told in nothing:
+                    continue
+                spend(effort(question, [way], [one]))
+                found = list(_shown(question, spot))
+                yield from found
+                if told is not None and nothing is not None and not found:
+                    nothing.add(told)
+
+
+def _shown(question: Question, spot: Spot) -> Found:
+    """What shows at one item, and to whom first."""
+    if question.same(spot):
+        return
+    values = [lane.of(spot) for lane in question.lanes]
+    for place, shows in enumerate(question.shows):
+        found = shows(values, _TOUCHED).nonzero()[0].tolist()
+        if found:
+            yield place, found[0], spot

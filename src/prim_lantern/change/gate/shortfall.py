@@ -6,7 +6,7 @@ differ can speak of, nobody can gain what they lack.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from functools import cached_property, partial
 from typing import Final
 
@@ -45,6 +45,7 @@ class Shortfall:
         ]
         self._within = within
         self._pictures = self._told_apart()
+        self._nothing = set[Hashable]()
 
     # Words that count -------------------------------------------------------------------------
 
@@ -175,12 +176,16 @@ class Shortfall:
         def by_filing(way: Way, filing: Sequence[str]) -> bool:
             return about is not None and self.scope.filed(way.about, filing, about)
 
-        question = Question(lanes, (lacked,), way_touched=by_way, filed_touched=by_filing)
+        layout = tuple((*some, *to_read) for some, to_read in zip(does, reads, strict=True))
+        question = Question(
+            lanes, (lacked,), way_touched=by_way, filed_touched=by_filing, layout=layout
+        )
+        nothing = self._nothing if question.whole else None  # else it matters what is touched
         return any(
             True
             for filed in (False, True)
             for sort in (picture.first_sorts if at_a_glance else picture.sorts)
-            for _ in find(question, picture.ways(sort), picture, filed=filed)
+            for _ in find(question, picture.ways(sort), picture, filed=filed, nothing=nothing)
         )
 
 

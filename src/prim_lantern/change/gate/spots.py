@@ -110,6 +110,15 @@ class Question(NamedTuple):
         both = [(self.lanes[was], self.lanes[now]) for was, now in self.pairs]
         return bool(both) and all(bool((was.of(spot) == now.of(spot)).all()) for was, now in both)
 
+    def told(self, spot: Spot) -> Hashable:
+        """What tells it apart, asked of one item, by what is said of that; None where it is not
+        known."""
+        if self.layout is None or any(lane.how != TOGETHER for lane in self.lanes):
+            return None
+        about = spot.about
+        said = ((e.kept, e.answers.how, e.answers.said_of(about)) for e in self.lanes)
+        return self.layout, *said
+
     def goes_with(self, one: Entry, other: Entry) -> bool:
         """Whether an item may be filed under both; or first under nothing or a category, and then
         under another."""

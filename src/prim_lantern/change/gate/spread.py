@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.asked import Asked, FiledCase
-from prim_lantern.decide.engine.item_classes import apart
+from prim_lantern.decide.engine.item_classes import Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
 from prim_lantern.decide.subject import Subject, with_above
@@ -31,6 +31,14 @@ class Spread:
         self.masks = masks
         self._answers: dict[Asked, Answers] = {}
         self._codes: dict[int, tuple[Program, Codes]] = {}
+        self._situations: dict[Subject, Situation] = {}
+
+    def situation(self, about: Subject) -> Situation:
+        """The situation of a subject, which is asked about for one action after the other."""
+        found = self._situations.get(about)
+        if found is None:
+            found = self._situations[about] = self.engine.ground.of_subject(about)
+        return found
 
     def asked(self, asked: Asked) -> Answers:
         """The answers to one question."""
@@ -108,6 +116,13 @@ class Answers:
             self._of_filing[categories, case] = found
         return found
 
+    def said_of(self, about: Subject) -> tuple[int, ...]:
+        """The numbers of the programs that an answer about a subject follows from."""
+        way, *filed = apart(self.spread.situation(about))
+        site, on_way = self.programs(way)
+        of_roots = (self.plan.filed_program(each).number if each else -1 for each in filed)
+        return site.number, on_way.number, *of_roots
+
     def way(self, number: int) -> Codes:
         """What the site and the way say to each, for a class of items."""
         site, way = self.programs(number)
@@ -127,7 +142,7 @@ class Answers:
         return self._of(about, self.plan.kept, 1)
 
     def _of(self, about: Subject, table: Mapping[int, int], wanted: int) -> Bools:
-        way, filed, more = apart(self.ground.of_subject(about))
+        way, filed, more = apart(self.spread.situation(about))
         keys = self.way(way)
         if filed:
             keys = keys | self.filed(filed) << FILED

@@ -75,22 +75,15 @@ class Compiler:
         if found is None:
             page = item.page
             both = [item] if page is None else [item, page]
-            if item.filed is not None:  # their categories belong to the class: few are alike
-                site: tuple[Hashable, ...] = ("class", number)
-                read: tuple[Hashable, ...] = site
-            else:
-                site = tuple(map(self._site_case, both))
-                read = tuple(map(self._read_case, both))
-            told = self._actions_at(self._spots_of(item.chain))
-            told = told.union(*(self.rights.actions_at(("category", c)) for c in item.filed or ()))
+            site = tuple(map(self._site_case, both))
+            read = tuple(map(self._read_case, both))
+            told = self._actions_at(self._spots_on_way(item))
             found = self._cases[number] = Cases(self._numbered(site), self._numbered(read), told)
         return found
 
     def act_case(self, item: ItemClass, action: str) -> Hashable:
         """The case that a class of items is in for the words on its way about one action."""
-        if item.filed is not None:
-            return action  # its case for reading tells it apart already
-        spots = self._spots_of(item.chain)
+        spots = self._spots_on_way(item)
         return action, self._way(item), self._alike(spots, item.kinds, item.state, (action,))
 
     def cases_filed(self, number: int, categories: frozenset[str], case: FiledCase) -> CasesFiled:
@@ -125,12 +118,12 @@ class Compiler:
         return "site", alike, item.cut_at(self.data.rights_cut_at) is None, holders
 
     def _read_case(self, item: ItemClass) -> Hashable:
-        spots = self._spots_of(item.chain)
+        spots = self._spots_on_way(item)
         return "way", self._way(item), self._alike(spots, item.kinds, item.state, _READING)
 
     @staticmethod
     def _way(item: ItemClass) -> Hashable:
-        return item.chain, item.own, item.page_kinds is None, item.page_own
+        return item.chain, item.own, item.page_kinds is None, item.page_own, item.filed
 
     # Levels -------------------------------------------------------------------------
 
@@ -141,15 +134,10 @@ class Compiler:
     def way_level(self, item: ItemClass, asked: Asked) -> WayLevel:
         """The level of the way: what is read there, and what is said of the action itself."""
         chosen = self._chosen(item, asked)
-        read: WayLevel | None = None
-        if item.filed is None:
-            how = (asked.reading, asked.any_state, asked.author)
-            key = (*how, self._read_case(item))
-            read = self._kept.get(key)
-            if read is None:
-                read = self._kept[key] = chosen.way_level()
-        else:
-            read = chosen.way_level()
+        key = (asked.reading, asked.any_state, asked.author, self._read_case(item))
+        read: WayLevel | None = self._kept.get(key)
+        if read is None:
+            read = self._kept[key] = chosen.way_level()
         return chosen.way_level_for_the_action(read)
 
     def filed_level(
@@ -183,6 +171,12 @@ class Compiler:
         if found is None:
             found = self._kept["chain", chain] = tuple(("path", path) for path in chain)
         return found
+
+    def _spots_on_way(self, item: ItemClass) -> tuple[Spot, ...]:
+        """The places on the way of a class; and its categories, where they cannot be decided
+        apart."""
+        spots = self._spots_of(item.chain)
+        return spots if item.filed is None else (*spots, *self._spots_filed(item.filed))
 
     def _spots_filed(self, categories: frozenset[str]) -> tuple[Spot, ...]:
         found: tuple[Spot, ...] | None = self._kept.get(categories)
