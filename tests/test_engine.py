@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.removal import without_people
-from prim_lantern.decide.engine import Engine, effects, item_classes
+from prim_lantern.decide.engine import Engine, effects, every_pair, item_classes
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
@@ -191,9 +191,16 @@ def test_after_every_change_the_next_answer_is_right(site, rng):
             assert [path for path, row in zip(site.items, rows, strict=True) if row] == kept
 
 
-@pytest.mark.parametrize("pairs", [effects.MOST, 0], ids=["pair by pair", "together"])
+HOW = {
+    "by a table": {"MOST": 1_000_000},
+    "by what is there": {"MOST": 1_000_000, "_TABLE": 0, "_AT_ONCE": 20, "_FEW_PEOPLE": 0},
+    "together": {"MOST": 0},
+}
+
+
+@pytest.mark.parametrize("how", HOW.values(), ids=HOW)
 @given(site=sites(), at=st.sampled_from(MOMENTS), rng=seeds)
-def test_the_effects_of_a_rule_are_the_answers_that_change(pairs, site, at, rng):
+def test_the_effects_of_a_rule_are_the_answers_that_change(how, site, at, rng):
     site = replace(site, items=site.content, users=site.people)
     rule = replace(Maker(rng).rule(0), id=None)
     changed = site.with_parts(rules=(*site.rules, rule))
@@ -206,7 +213,7 @@ def test_the_effects_of_a_rule_are_the_answers_that_change(pairs, site, at, rng)
         return
     comparison = effects.Comparison(before, after)
     some = ("read", "edit", "publish", "submit", "archive")
-    with patch.object(effects, "MOST", pairs):
+    with patch.object(effects, "MOST", how["MOST"]), patch.multiple(every_pair, **how):
         every = {action: comparison.effects(action) for action in some}
     for action, found in every.items():
         for row, path in enumerate(site.items):

@@ -295,8 +295,8 @@ def test_json_tells_the_effects_alone(demo_folder, tmp_path):
 
 
 CLERK = [
-    ({"login": "ines.varga", "status": "suspended"}, "only the top changes them"),
-    ({"login": "ines.varga", "name": "X"}, "only the top changes them"),
+    ({"login": "ines.varga", "status": "suspended"}, "it changes ines.varga, who has all access"),
+    ({"login": "ines.varga", "name": "X"}, "it changes ines.varga, who has all access"),
     ({"login": "hana.okafor", "email": "kit@post.example"}, "the owner alone changes their login"),
     ({"login": "kit.farrow", "groups": ["staff"]}, "nobody gives themselves more than they have"),
     ({"login": "kit.farrow", "roles_elsewhere": ["directory:teacher"]}, "nobody gives themselves"),

@@ -29,12 +29,13 @@ _Rights = set[tuple[str, str]]
 class _Scope:
     """Where it may have changed who may create something: at and below some paths (None:
     anywhere), of some kinds (None: all), in some categories (None: all, or none), for some people
-    (None: everybody)."""
+    (None: everybody) and maybe guests."""
 
     tops: tuple[str, ...] | None = None
     kinds: frozenset[str] | None = None
     categories: frozenset[str] | None = None
     people: tuple[str, ...] | None = None
+    guests: bool = True
 
 
 class _Offered:
@@ -128,7 +129,7 @@ class Special:
             yield _Scope(tops=tuple(sorted(tops)))
         words = self._places_of_words()
         if words is None or self._people_changed():
-            yield _Scope(people=people)
+            yield _Scope(people=people, guests=words is None or bool(words))
         elif words:
             yield _Scope(tops=tuple(sorted(words)), people=people)
 
@@ -179,7 +180,7 @@ class Special:
     def _add_creating(self, found: Pairs, scope: _Scope) -> None:
         people = self.touched.active if scope.people is None else scope.people
         alike: dict[tuple[int, int], tuple[_Rights, _Rights]] = {}
-        for login in (None, *people):
+        for login in (*([None] if scope.guests else []), *people):
             if self._may_all_that_can_be(login):
                 continue
             persons = [e.crowd[self._known(e, login)] for e in self.touched.engines]

@@ -16,7 +16,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, User
 from prim_lantern.site.places import SITE, Place, category_and_above, place
 
-FINAL: Final = "what has no exceptions is set, changed and lifted by the top alone"
+FINAL: Final = "it sets, changes or lifts something without exceptions"
 _OWN: Final = frozenset({"name", "email"})  # what everybody changes of themselves
 _OF_THE_OWNER: Final = frozenset({"login", "name", "email", "status"})
 
@@ -158,7 +158,7 @@ def _kinds(judged: Judged) -> Iterator[Missing]:
     for piece in judged.of("kinds"):
         had, has = (_kind(data, piece.name) for data in (judged.base, judged.after))
         if had and had.four_eyes and not (has and has.four_eyes):
-            yield from_the_top("four eyes are asked for no more by the top alone")
+            yield from_the_top("it asks for four eyes no more")
 
 
 def _kind(data: SiteData, name: str) -> Kind | None:
@@ -202,7 +202,7 @@ def _users(judged: Judged) -> Iterator[Missing]:
 
 def _of_the_top(judged: Judged, login: str) -> Iterator[Missing]:
     if judged.top(login):
-        yield from_the_top(f"{login} has all access to the whole site: only the top changes them")
+        yield from_the_top(f"it changes {login}, who has all access to the whole site")
 
 
 def _changed_user(judged: Judged, before: User, after: User) -> Iterator[Missing]:

@@ -35,5 +35,5 @@ def to_manage(action: str, where: Place) -> Missing:
 def from_the_top(says: str) -> Missing:
     """What only the owner and all-access people of the whole site may do."""
     return Missing(
-        f"{says}: that is the owner, and whoever has all access to the whole site", top=True
+        f"{says}; that is for the owner, and for whoever has all access to the whole site", top=True
     )

@@ -316,6 +316,11 @@ class Engine:
         """May they create an item of this kind below the parent, filed so?"""
         return self._new_items.may(self, login, kind, parent, tuple(categories))
 
+    def filings(self, login: str | None, kind: str, parent: str) -> tuple[str, ...]:
+        """The categories under each of which alone they may create an item of this kind below the
+        parent."""
+        return self._new_items.filings(self, login, kind, parent)
+
     def _create_as(self, login: str | None, item: Item, parent: str) -> bool:
         about = subject.pictured(self.data, item, parent, self.at)
         return (

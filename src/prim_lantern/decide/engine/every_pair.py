@@ -19,6 +19,7 @@ Answers = NDArray[np.bool_]
 
 MOST: Final = 40_000_000  # pairs of a person and a situation: more are counted together
 _AT_ONCE: Final = 2_000_000
+_TABLE: Final = 50_000_000  # combinations for which there is a table
 _FEW_PEOPLE: Final = 100  # for whom a program is asked one by one
 
 
@@ -89,21 +90,31 @@ class _Look:
         self._plan = plan
         self._on_way, self._way_at = on_way, way_at
         self._filed, self._filed_at = filed, filed_at
-        self._may = np.zeros(len(on_way.keys) * len(filed.keys), dtype=np.bool_)
-        self._asked = np.zeros(len(self._may), dtype=np.bool_)
+        size = len(on_way.keys) * len(filed.keys)
+        self._table = np.zeros(size if size <= _TABLE else 0, dtype=np.bool_)
+        self._known = np.zeros(len(self._table), dtype=np.bool_)
 
     def __call__(self, some: slice) -> Answers:
         """Whether each may, a row for each situation."""
-        place = self._on_way.numbers[self._way_at[some]] * len(self._filed.keys)
-        place += self._filed.numbers[self._filed_at[some]]
-        asked = np.zeros(len(self._may), dtype=np.bool_)
+        of_way = self._on_way.numbers[self._way_at[some]].astype(np.int64)
+        place = of_way * len(self._filed.keys) + self._filed.numbers[self._filed_at[some]]
+        if not len(self._table):
+            distinct, which = np.unique(place, return_inverse=True)
+            said = np.array([self._may(each) for each in distinct.tolist()], dtype=np.bool_)
+            found: Answers = said[which.reshape(place.shape)]
+            return found
+        asked = np.zeros(len(self._table), dtype=np.bool_)
         asked[place] = True
-        for each in np.flatnonzero(asked & ~self._asked).tolist():
-            way, filed = divmod(each, len(self._filed.keys))
-            key = self._on_way.keys[way] | self._filed.keys[filed] << FILED
-            self._may[each] = self._plan.answers[key] == YES
-        self._asked |= asked
-        return self._may[place]
+        for each in np.flatnonzero(asked & ~self._known).tolist():
+            self._table[each] = self._may(each)
+        self._known |= asked
+        answers: Answers = self._table[place]
+        return answers
+
+    def _may(self, place: int) -> bool:
+        way, filed = divmod(place, len(self._filed.keys))
+        key = self._on_way.keys[way] | self._filed.keys[filed] << FILED
+        return bool(self._plan.answers[key] == YES)
 
 
 def _compact(codes: Codes) -> _Said:

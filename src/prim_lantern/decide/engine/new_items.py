@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from collections.abc import Mapping, Sequence
+from functools import partial
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.clauses import Clause
-from prim_lantern.decide.engine.asked import Asked, ItemClass
-from prim_lantern.decide.engine.item_classes import Situation
+from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
+from prim_lantern.decide.engine.item_classes import Situation, apart
 from prim_lantern.decide.engine.levels import YES
+from prim_lantern.decide.engine.plan import FILED, Plan
 from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.places import way_to
 
 if TYPE_CHECKING:
     from prim_lantern.decide.engine.engine import Engine
+
+_CREATE: Final = Asked("create", any_state=True)
+_FILE: Final = Asked("file-under", reading=False)
+_READ: Final = Asked("read", any_state=True)
+_CREATING: Final = (_CREATE, _FILE, _READ)  # all is asked where something is filed
 
 
 class _Picture(NamedTuple):
@@ -44,6 +51,10 @@ class NewItems:
         self._answers: dict[tuple[_Picture, int, bool], bool] = {}
         self._spoken: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
         self._everywhere: tuple[int, Sequence[tuple[str, str]]] | None = None
+        self._categories: dict[str, tuple[str, ...]] = {}
+        self._alike_for: dict[
+            tuple[str, FiledCase, int, bool], dict[tuple[int, ...], list[str]]
+        ] = {}
 
     def could(self, engine: Engine, login: str | None, kind: str, parent: str) -> bool:
         """Whether anything speaks for creating such items there: a quick look before asking."""
@@ -99,6 +110,67 @@ class NewItems:
             found = self._answers[picture, mask, author] = _allows(engine, picture, mask, author)
         return found
 
+    def filings(self, engine: Engine, login: str | None, kind: str, parent: str) -> tuple[str, ...]:
+        """The categories under each of which alone they may create an item of this kind below the
+        parent, in the order of the site.
+
+        Categories that say the same to somebody are looked at together: there are few such.
+        """
+        data, categories = engine.data, self._categories_of(engine, kind)
+        spot = self._spot(engine, kind, parent)
+        if spot is None or not categories:
+            return ()
+        if engine.is_owner(login):
+            return categories
+        if spot.filed or engine.ground.whole:
+            may = (self.may(engine, login, kind, parent, (each,)) for each in categories)
+            return tuple(each for each, yes in zip(categories, may, strict=True) if yes)
+        if parent in data.content.index and not engine.allows(login, "read", parent):
+            return ()
+        mask, acting = engine.crowd[login][0], engine.acting(login)
+        author = acting is not None if spot.authors is None else acting in spot.authors
+        plans = [engine.plan(each._replace(author=author)) for each in _CREATING]
+        way, _, _ = apart(engine.ground.situation(spot.item, ()))
+        keys = [plan.way_key(mask, way) for plan in plans]
+        found = set[str]()
+        for codes, some in self._alike(engine, plans, kind, spot, mask, categories).items():
+            if all(
+                plan.answers[key | code << FILED] == YES
+                for plan, key, code in zip(plans, keys, codes, strict=True)
+            ):
+                found.update(some)
+        return tuple(each for each in categories if each in found)
+
+    def _categories_of(self, engine: Engine, kind: str) -> tuple[str, ...]:
+        """The categories under which items of a kind can be filed at all."""
+        found = self._categories.get(kind)
+        if found is None:
+            obstacle = partial(standing.filing_obstacle, engine.data.all_kinds[kind])
+            found = tuple(each for each in engine.data.categories if obstacle(each) is None)
+            self._categories[kind] = found
+        return found
+
+    def _alike(
+        self,
+        engine: Engine,
+        plans: Sequence[Plan],
+        kind: str,
+        spot: _Spot,
+        mask: int,
+        categories: Sequence[str],
+    ) -> Mapping[tuple[int, ...], Sequence[str]]:
+        """Categories by what they say to somebody, for items of one case."""
+        case, author = engine.ground.case_of(spot.item), plans[0].asked.author
+        key = (kind, case, mask, author)
+        found = self._alike_for.get(key)
+        if found is None:
+            found = self._alike_for[key] = {}
+            for each in categories:
+                number = engine.ground.filed_number((each,), case)
+                codes = tuple(plan.filed_code(mask, number) for plan in plans)
+                found.setdefault(codes, []).append(each)
+        return found
+
     def _pictured(
         self, engine: Engine, kind: str, parent: str, categories: tuple[str, ...]
     ) -> _Picture | None:
@@ -135,7 +207,7 @@ def _allows(engine: Engine, picture: _Picture, mask: int, author: bool) -> bool:
 
     here, filed, _ = picture
     return (
-        says_yes(here, Asked("create", any_state=True))
-        and all(says_yes(each, Asked("file-under", reading=False)) for each in filed)
-        and (not filed or says_yes(here, Asked("read", any_state=True)))
+        says_yes(here, _CREATE)
+        and all(says_yes(each, _FILE) for each in filed)
+        and (not filed or says_yes(here, _READ))
     )

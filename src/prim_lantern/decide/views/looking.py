@@ -166,10 +166,7 @@ def offers_below(
             continue
         if not engine.could_create(login, kind.name, parent):
             continue
-        categories = [each for each in data.categories if kind.takes(each)]
-        fitting = tuple(
-            each for each in categories if engine.may_create(login, kind.name, parent, (each,))
-        )
+        fitting = engine.filings(login, kind.name, parent)
         unfiled = engine.may_create(login, kind.name, parent, ())
         if unfiled or fitting:
             yield Offer(parent, kind.name, fitting, not unfiled)

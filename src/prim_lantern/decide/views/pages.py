@@ -61,22 +61,12 @@ def _parents(
     for parent in sections:
         if not engine.could_create(login, kind, parent):
             continue
-        if engine.may_create(login, kind, parent, ()) or next(
-            _categories(engine, login, kind, parent), None
-        ):
+        if engine.may_create(login, kind, parent, ()) or engine.filings(login, kind, parent):
             yield parent
 
 
 def categories_for(engine: Engine, login: str | None, kind: str, parent: str) -> list[str]:
     """The categories under which somebody may file a new item of a kind below a parent."""
-    return list(_categories(engine, login, kind, parent))
-
-
-def _categories(engine: Engine, login: str | None, kind: str, parent: str) -> Iterator[str]:
-    data = engine.data
     if not engine.could_create(login, kind, parent):
-        return
-    takes = data.all_kinds[kind].takes
-    for category in data.categories:
-        if takes(category) and engine.may_create(login, kind, parent, (category,)):
-            yield category
+        return []
+    return list(engine.filings(login, kind, parent))
