@@ -42,6 +42,15 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--retell", action="store_true", help="write anew what is told to people")
 
 
+LONG = ("told", "documents", "insight", "sheets", "stores", "killed", "engine", "service", "gate")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes long comes first, so that no processor waits for it at the end."""
+    longest = [f"test_{name}.py" for name in LONG]
+    items.sort(key=lambda each: longest.index(each.path.name) if each.path.name in longest else 99)
+
+
 def pytest_configure(config: pytest.Config) -> None:
     if config.getoption("--long"):
         settings.load_profile("long")

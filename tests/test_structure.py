@@ -73,7 +73,7 @@ def test_a_mistyped_name_is_an_error_for_python_and_for_type_checkers(tmp_path):
     assert {"Site", "open_site", "NotAllowed"} <= set(dir(pl))
     program = tmp_path / "program.py"
     program.write_text("import prim_lantern as pl\npl.opn_site('x')\nreveal_type(pl.open_demo())\n")
-    command = [sys.executable, "-m", "mypy", "--strict", "--cache-dir", str(tmp_path), str(program)]
+    command = [sys.executable, "-m", "mypy", "--strict", str(program)]
     told = subprocess.run(
         command, capture_output=True, text=True, check=False, timeout=300, cwd=ROOT
     ).stdout
