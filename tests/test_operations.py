@@ -228,7 +228,7 @@ NOT_ALLOWED = [
     (BEATRIX, {"do": "change-readership", "name": "trustees", "add": ["group:friends"]}, None),
     (BEATRIX, {"do": "add-readership", "name": "mine", "readers": ["group:trustees"]}, None),
     (BEATRIX, {"do": "stop-from-above", "where": "/trustees", "off": True}, None),
-    (BEATRIX, {"do": "give", "role": "web-team", "to": "user:callum.strand", "within_any": "/trustees"}, "it changes who has all access: user:callum.strand at /trustees: that is the owner"),
+    (BEATRIX, {"do": "give", "role": "web-team", "to": "user:callum.strand", "within_any": "/trustees"}, "it changes who has all access: user:callum.strand at /trustees; that is for the owner"),
     (BEATRIX, {"do": "give", "role": "minute-taker", "to": "user:callum.strand", "within_any": "/trustees"}, None),
     (BEATRIX, {"do": "give", "role": "minute-taker", "to": "user:callum.strand"}, "they may not manage rights for the whole site"),
     (BEATRIX, {"do": "change-role", "name": "minute-taker", "add": [{"can": ["delete"]}]}, "they may not manage roles"),

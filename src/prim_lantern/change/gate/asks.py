@@ -28,6 +28,9 @@ def missing(judged: Judged) -> Iterator[Missing]:
     yield from content.own_work(judged)
     if judged.is_top:
         return
+    if any(piece.name == "timezone" for piece in judged.of("site")):
+        yield from_the_top("it moves every day and time of the site")
+        return  # what differs in items follows from that
     yield from content.missing(judged)
     for asks in (_site, _listed, _settings, _readerships, _roles, _kinds, _categories):
         yield from asks(judged)
@@ -63,10 +66,8 @@ def _manages_rights(judged: Judged, where: Place) -> Iterator[Missing]:
 def _site(judged: Judged) -> Iterator[Missing]:
     for piece in judged.of("site"):
         match piece.name:
-            case "owner":
+            case "owner" | "timezone":
                 pass  # told apart from all else
-            case "timezone":
-                yield from_the_top("it moves every day and time of the site")
             case "sign_up_groups" | "attributes":
                 yield from _manages(judged, "manage-people")
             case "default_readership":
