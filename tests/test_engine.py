@@ -10,7 +10,7 @@ from dataclasses import replace
 from datetime import datetime
 from itertools import product
 from random import Random
-from threading import Event
+from threading import Barrier, Event
 from unittest.mock import patch
 
 import pytest
@@ -436,6 +436,19 @@ def hurried() -> Iterator[None]:
     sys.setswitchinterval(1e-6)
     yield
     sys.setswitchinterval(usual)
+
+
+def test_threads_that_count_at_once_give_no_number_twice(hurried):
+    for _ in range(30):
+        compiler, all_there = Engine(pl.open_demo().data, NOON)._compiler, Barrier(8)
+
+        def ask(one, compiler=compiler, all_there=all_there):
+            all_there.wait()
+            return [compiler._numbered((one, each)) for each in range(2_000)]
+
+        with ThreadPoolExecutor(8) as threads:
+            found = [number for some in threads.map(ask, range(8)) for number in some]
+        assert len(set(found)) == len(found)
 
 
 @pytest.mark.parametrize("seed", range(3))

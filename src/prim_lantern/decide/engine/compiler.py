@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable
 from functools import cached_property
+from itertools import count
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
@@ -65,6 +66,7 @@ class Compiler:
         self._cases: dict[int, Cases] = {}
         self._cases_filed: dict[int, CasesFiled] = {}
         self._numbers: dict[Hashable, int] = {}
+        self._next = count()
         self.programs: dict[Hashable, Any] = {}
 
     # Cases: what questions tell apart in classes ----------------------------------------
@@ -107,7 +109,10 @@ class Compiler:
         return action, categories, case.allows, told
 
     def _numbered(self, case: Hashable) -> int:
-        return self._numbers.setdefault(case, len(self._numbers))
+        found = self._numbers.get(case)
+        if found is None:  # a number of its own, whoever else counts at the same time
+            found = self._numbers.setdefault(case, next(self._next))
+        return found
 
     def _site_case(self, item: ItemClass) -> Hashable:
         alike = self._alike(_AT_THE_SITE, item.kinds, item.state, None)

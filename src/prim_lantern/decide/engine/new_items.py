@@ -164,11 +164,12 @@ class NewItems:
         key = (kind, case, mask, author)
         found = self._alike_for.get(key)
         if found is None:
-            found = self._alike_for[key] = {}
+            found = {}
             for each in categories:
                 number = engine.ground.filed_number((each,), case)
                 codes = tuple(plan.filed_code(mask, number) for plan in plans)
                 found.setdefault(codes, []).append(each)
+            self._alike_for[key] = found  # whole: other threads may look
         return found
 
     def _pictured(
