@@ -117,8 +117,11 @@ class _Look:
         return bool(self._plan.answers[key] == YES)
 
 
-def _compact(codes: Codes) -> _Said:
+def _compact(codes: NDArray[Any]) -> _Said:
     """The same by numbers from 0 on without gaps."""
+    if codes.max(initial=0) > _TABLE:
+        known, found = np.unique(codes, return_inverse=True)
+        return _Said(found.reshape(codes.shape).astype(np.int32), known.tolist())
     seen = np.zeros(int(codes.max(initial=0)) + 1, dtype=np.bool_)
     seen[codes] = True
     keys = np.flatnonzero(seen)
@@ -129,6 +132,6 @@ def _compact(codes: Codes) -> _Said:
 
 def _joined(low: _Said, high: _Said, shift: int) -> _Said:
     """What two say together, row by row; the keys of the second stand further up."""
-    both = _compact(low.numbers * len(high.keys) + high.numbers)
+    both = _compact(low.numbers.astype(np.int64) * len(high.keys) + high.numbers)
     parts: Iterator[tuple[int, int]] = (divmod(each, len(high.keys)) for each in both.keys)
     return _Said(both.numbers, [low.keys[one] | high.keys[two] << shift for one, two in parts])
