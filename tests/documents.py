@@ -17,7 +17,7 @@ NOW = "2027-05-10"
 _CONSOLE = re.compile(r"^```console\n(.*?)^```$", re.DOTALL | re.MULTILINE)
 _EXPORT = re.compile(r"^export (\w+)=(\S+)$", re.MULTILINE)
 _SECTION = re.compile(r"^(?=## )", re.MULTILINE)
-_TOKEN = re.compile(r"[\w-]{43}(?!\w)")  # of an invitation: another each time
+_TOKEN = re.compile(r"[\w-]{43}(?![\w-])")  # of an invitation: another each time
 
 
 def with_answers(document: Path, folder: Path) -> str:

@@ -8,21 +8,23 @@ import sqlite3
 from collections.abc import Callable
 from contextlib import AbstractContextManager, closing
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import Connection, Engine, inspect, text
+from sqlalchemy import Connection, Engine, column, inspect, select, table, text
 
 from prim_lantern.errors import NoSite, StoreTrouble
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 Writing = Callable[[], AbstractContextManager[Connection]]
 """Gives a connection that may write, once its turn has come."""
 
 _ONE_AT_A_TIME: Final = "SELECT pg_advisory_xact_lock(hashtext('prim-lantern tables'))"
 _MIGRATIONS: Final = Path(__file__).parent / "migrations"
+_OF_THE_TABLES: Final = table("alembic_version", column("version_num"))
+_KNOWN: Final = sorted(e.stem.partition("_")[0] for e in _MIGRATIONS.glob("versions/[0-9]*.py"))
+NEWEST: Final = _KNOWN[-1]
 
 
 def brought_up(engine: Engine, writing: Writing, where: str, *, make: bool) -> bool:
@@ -35,39 +37,42 @@ def brought_up(engine: Engine, writing: Writing, where: str, *, make: bool) -> b
     something else.
     """
     with engine.connect() as connection:
-        version, newest = _versions(connection, where)
-    if version == newest or (version is None and not make):
-        return version == newest
+        version = _version(connection, where)
+    if version == NEWEST or (version is None and not make):
+        return version == NEWEST
+    from alembic import command  # takes long to load, and is seldom asked
+
     with writing() as connection:
         if connection.dialect.name == "postgresql":
-            connection.execute(
-                text("SELECT pg_advisory_xact_lock(hashtext('prim-lantern tables'))")
-            )
-        version, newest = _versions(connection, where)  # as the one before may have left them
-        if version is not None and version != newest:
+            connection.execute(text(_ONE_AT_A_TIME))
+        version = _version(connection, where)  # as the one before may have left it
+        if version is not None and version != NEWEST:
             _keep_copy(connection, version)
-        if version != newest:
+        if version != NEWEST:
             command.upgrade(_config(connection), "head")
     return True
 
 
-def _versions(connection: Connection, where: str) -> tuple[str | None, str | None]:
-    """The version of the tables that are there, and the newest one."""
-    scripts = ScriptDirectory.from_config(_config())
-    newest = scripts.get_current_head()
-    current = MigrationContext.configure(connection).get_current_revision()
-    if current is None and inspect(connection).get_table_names():
+def _version(connection: Connection, where: str) -> str | None:
+    """The version of the tables that are there; None where there are none."""
+    names = inspect(connection).get_table_names()
+    found: str | None = None
+    if _OF_THE_TABLES.name in names:
+        found = connection.scalar(select(_OF_THE_TABLES.c.version_num))
+    if found is None and names:
         raise NoSite(where, "this database holds something else; take an empty one.")
-    if current is not None and current not in {each.revision for each in scripts.walk_revisions()}:
+    if found is not None and found not in _KNOWN:
         raise StoreTrouble(
             where,
-            f"it was made by a newer version of Prim Lantern (tables {current}, and this one "
-            f"knows {newest}); nothing was changed. Update Prim Lantern.",
+            f"it was made by a newer version of Prim Lantern (tables {found}, and this one "
+            f"knows {NEWEST}); nothing was changed. Update Prim Lantern.",
         )
-    return current, newest
+    return found
 
 
-def _config(connection: Connection | None = None) -> Config:
+def _config(connection: Connection) -> Config:
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(_MIGRATIONS).replace("%", "%%"))
     config.attributes["connection"] = connection

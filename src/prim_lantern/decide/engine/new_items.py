@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import partial
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from prim_lantern.decide import standing, subject
@@ -116,8 +116,8 @@ class NewItems:
 
         Categories that say the same to somebody are looked at together: there are few such.
         """
-        data, categories = engine.data, self._categories_of(engine, kind)
-        spot = self._spot(engine, kind, parent)
+        data, categories = engine.data, self.categories_of(engine, kind)
+        spot = self.spot(engine, kind, parent)
         if spot is None or not categories:
             return ()
         if engine.is_owner(login):
@@ -141,7 +141,7 @@ class NewItems:
                 found.update(some)
         return tuple(each for each in categories if each in found)
 
-    def _categories_of(self, engine: Engine, kind: str) -> tuple[str, ...]:
+    def categories_of(self, engine: Engine, kind: str) -> tuple[str, ...]:
         """The categories under which items of a kind can be filed at all."""
         found = self._categories.get(kind)
         if found is None:
@@ -176,7 +176,7 @@ class NewItems:
         self, engine: Engine, kind: str, parent: str, categories: tuple[str, ...]
     ) -> _Picture | None:
         """A new item as it would stand there, whoever makes it; None where it cannot."""
-        spot = self._spot(engine, kind, parent)
+        spot = self.spot(engine, kind, parent)
         if spot is None or standing.cannot_be_filed(engine.data.all_kinds[kind], categories):
             return None
         found = self._pictures.get((spot, categories))
@@ -187,7 +187,7 @@ class NewItems:
             found = self._pictures[spot, categories] = _Picture(here, tuple(alone), spot.authors)
         return found
 
-    def _spot(self, engine: Engine, kind: str, parent: str) -> _Spot | None:
+    def spot(self, engine: Engine, kind: str, parent: str) -> _Spot | None:
         """Where a new item would stand; None where none of its kind can."""
         key = kind, parent
         if key not in self._spots:
@@ -198,6 +198,83 @@ class NewItems:
                 found = _Spot(engine.ground.class_of(about), about.categories, authors)
             self._spots[key] = found
         return self._spots[key]
+
+
+def says_the_same(before: Engine, after: Engine, kind: str, parent: str) -> bool:
+    """Whether the very same is said to everybody of new items of a kind below a parent, however
+    they are filed: then nobody gains or loses anything there. No is a "perhaps not"."""
+    if kind not in before.data.all_kinds or kind not in after.data.all_kinds:
+        return False
+    told = before.beside(_Told).of(kind, parent)
+    return told is not None and told == after.beside(_Told).of(kind, parent)
+
+
+class _Told:
+    """What an engine's words come to for new items, as what is told of them can be compared: the
+    same programs of another engine after it say the same."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine, self._new = engine, NewItems()
+        self._filings: dict[tuple[str, FiledCase], tuple[object, ...]] = {}
+        self._known: dict[tuple[str, str], tuple[object, ...] | None] = {}
+
+    def of(self, kind: str, parent: str) -> tuple[object, ...] | None:
+        """What is told of reading a parent, creating below it, and filing; None where that cannot
+        be compared."""
+        key = kind, parent
+        if key not in self._known:
+            read, create = self._of_parent(parent), self._of_new(kind, parent)
+            self._known[key] = None if read is None or create is None else (read, create)
+        return self._known[key]
+
+    def _of_parent(self, parent: str) -> tuple[object, ...] | None:
+        """What is told of reading a parent; None where it follows another item."""
+        engine, row = self._engine, self._engine.data.content.index.get(parent)
+        if row is None:
+            return ()
+        if row in engine.links:
+            return None
+        way, *filed = apart(engine.situation_of(parent))
+        plans = [engine.plan(Asked("read", author=author)) for author in (False, True)]
+        return engine.authors(parent), *(_numbers(plan, way, filed) for plan in plans)
+
+    def _of_new(self, kind: str, parent: str) -> tuple[object, ...] | None:
+        """What is told of creating and filing below it; None where items are looked at whole."""
+        engine, new = self._engine, self._new
+        spot = new.spot(engine, kind, parent)
+        if spot is None:
+            return ()
+        if engine.ground.whole:
+            return None
+        way, *filed = apart(engine.ground.situation(spot.item, spot.filed))
+        said = [_numbers(plan, way, filed) for plan in self._plans]
+        categories = () if spot.filed else self._of_categories(kind, spot)
+        return spot.authors, said, categories
+
+    def _of_categories(self, kind: str, spot: _Spot) -> tuple[object, ...]:
+        engine, case = self._engine, self._engine.ground.case_of(spot.item)
+        found = self._filings.get((kind, case))
+        if found is None:
+            names = self._new.categories_of(engine, kind)
+            numbers = [engine.ground.filed_number((each,), case) for each in names]
+            said = [_numbers_filed(plan, numbers) for plan in self._plans]
+            found = self._filings[kind, case] = names, said
+        return found
+
+    @cached_property
+    def _plans(self) -> list[Plan]:
+        asked = [each._replace(author=author) for each in _CREATING for author in (False, True)]
+        return [self._engine.plan(each) for each in asked]
+
+
+def _numbers(plan: Plan, way: int, filed: Sequence[int]) -> tuple[int, ...]:
+    """The numbers of programs, which those that say the same share."""
+    site, on_way = plan.programs(way)
+    return site.number, on_way.number, *_numbers_filed(plan, filed)
+
+
+def _numbers_filed(plan: Plan, filed: Sequence[int]) -> tuple[int, ...]:
+    return tuple(plan.filed_program(number).number if number else -1 for number in filed)
 
 
 def _allows(engine: Engine, picture: _Picture, mask: int, author: bool) -> bool:
