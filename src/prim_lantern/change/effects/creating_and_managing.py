@@ -10,7 +10,6 @@ from typing import Final
 from prim_lantern.change.effects.touched import Touched, all_access
 from prim_lantern.change.renames import new_categories
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.new_items import says_the_same
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.actions import EVERY_ACTION, MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.places import SITE, Place
@@ -71,7 +70,6 @@ class Special:
     def __init__(self, touched: Touched) -> None:
         self.touched = touched
         self._before, self._after = (engine.data for engine in touched.engines)
-        self._told_alike: dict[str, bool] = {}
 
     @property
     def creating_counted(self) -> bool:
@@ -239,22 +237,11 @@ class Special:
     def _parents(self, engine: Engine, tops: tuple[str, ...] | None) -> Iterable[str]:
         tree = engine.data.tree
         if tops is None:
-            found: Iterable[str] = tree.sections()
-        else:
-            if engine is self.touched.before:
-                tops = tuple(map(self.touched.earlier, tops))
-            standing = [top for top in tops if tree.holds(top)]
-            found = dict.fromkeys(each for top in standing for each in tree.sections_from(top))
-        return [e for e in found if not self._nothing_new(e)] if self._same_can_be else found
-
-    def _nothing_new(self, parent: str) -> bool:
-        """Whether the very same is said to everybody of what may be created below a parent."""
-        found = self._told_alike.get(parent)
-        if found is None:
-            kinds = self._after.all_kinds
-            found = all(says_the_same(*self.touched.engines, kind, parent) for kind in kinds)
-            self._told_alike[parent] = found
-        return found
+            return tree.sections()
+        if engine is self.touched.before:
+            tops = tuple(map(self.touched.earlier, tops))
+        standing = [top for top in tops if tree.holds(top)]
+        return dict.fromkeys(each for top in standing for each in tree.sections_from(top))
 
     # Managing -----------------------------------------------------------------------------
 

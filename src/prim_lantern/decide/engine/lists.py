@@ -18,6 +18,7 @@ from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.people import Person
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan
 from prim_lantern.decide.engine.population import Numbers, Places, Population
+from prim_lantern.decide.engine.said_to_one import SaidToOne
 
 Answers = NDArray[np.bool_]
 
@@ -46,6 +47,7 @@ class Lists:
         """Take an engine, and whom of its people to tell of (all, when left out)."""
         self.engine = engine
         self.size = len(engine.data.content)
+        self._told: dict[Asked, SaidToOne] = {}
         if population is not None:
             self.__dict__["population"] = population
 
@@ -82,37 +84,37 @@ class Lists:
         """Whether they may do this, for each row of the content, or for some."""
         engine = self.engine
         person = engine.crowd[login]
-        asked = np.arange(self.size) if rows is None else rows
         if engine.is_owner(login):
-            found = np.ones(len(asked), dtype=np.bool_)
+            found = np.ones(self.size if rows is None else len(rows), dtype=np.bool_)
         else:
             plan, of_row = engine.plan(Asked(action)), self.situations.of_row
             if rows is None:
-                found = self._by_class(person, plan, slice(None))[of_row]
+                found = self._by_class(person, plan, None)[of_row]
             else:
                 some, which = np.unique(of_row[rows], return_inverse=True)
                 found = self._by_class(person, plan, some)[which]
         index = engine.data.content.index
         own = {index[path]: path for path in self._one_by_one(login, person, action)}
-        for at in np.flatnonzero(np.isin(asked, list(own))).tolist() if own else ():
-            found[at] = engine.allows(login, action, own[int(asked[at])])
+        if rows is None:
+            for row, path in own.items():
+                found[row] = engine.allows(login, action, path)
+        elif own:
+            for at in np.flatnonzero(np.isin(rows, list(own))).tolist():
+                found[at] = engine.allows(login, action, own[int(rows[at])])
         return found
 
-    def _by_class(self, person: Person, plan: Plan, some: Any) -> Answers:
-        """The answers for some situations, links and own work aside."""
-        of, mask = self.situations, person[0]
-        ways, way_at = np.unique(of.way_at[some], return_inverse=True)
+    def _by_class(self, person: Person, plan: Plan, some: Numbers | None) -> Answers:
+        """The answers for some situations, or all, links and own work aside."""
+        of, mask, said = self.situations, person[0], self._said(plan)
+        ways, way_at, both = np.arange(len(of.ways)), of.way_at, (of.filed_at, of.more_at)
+        filed, filed_at = np.arange(len(of.filed)), np.concatenate(both)
+        if some is not None:
+            ways, way_at = np.unique(of.way_at[some], return_inverse=True)
+            both = of.filed_at[some], of.more_at[some]
+            filed, filed_at = np.unique(np.concatenate(both), return_inverse=True)
         size = len(way_at)
-        both = np.concatenate([of.filed_at[some], of.more_at[some]])
-        filed, filed_at = np.unique(both, return_inverse=True)
-        numbers = [of.ways[at] for at in ways.tolist()]
-        way_codes, on_way = np.unique(
-            [number and plan.way_key(mask, number) for number in numbers], return_inverse=True
-        )
-        numbers = [of.filed[at] for at in filed.tolist()]
-        filed_codes, by_filed = np.unique(
-            [number and plan.filed_code(mask, number) for number in numbers], return_inverse=True
-        )
+        way_codes, on_way = np.unique(said.on_ways(mask, ways), return_inverse=True)
+        filed_codes, by_filed = np.unique(said.at_categories(mask, filed), return_inverse=True)
         number = len(filed_codes)
         place = (on_way * (number * number))[way_at] + (by_filed * number)[filed_at[:size]]
         place += by_filed[filed_at[size:]]
@@ -124,8 +126,16 @@ class Lists:
             way, filed = np.divmod(met, number * number)
             keys = way_codes[way] | filed_codes[filed // number] << FILED
             keys |= filed_codes[filed % number] << MORE
-            said = zip(keys.tolist(), (way_codes[way] != 0).tolist(), strict=True)
-            found = np.array([there and plan.answers[key] == YES for key, there in said])[which]
+            pairs = zip(keys.tolist(), (way_codes[way] != 0).tolist(), strict=True)
+            found = np.array([there and plan.answers[key] == YES for key, there in pairs])[which]
+        return found
+
+    def _said(self, plan: Plan) -> SaidToOne:
+        """What a plan says to one person after the other."""
+        found = self._told.get(plan.asked)
+        if found is None:
+            of = self.situations
+            found = self._told.setdefault(plan.asked, SaidToOne(plan, of.ways, of.filed))
         return found
 
     def _one_by_one(self, login: str | None, person: Person, action: str) -> Iterable[str]:

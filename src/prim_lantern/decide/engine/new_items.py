@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import cached_property, partial
+from functools import partial
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from prim_lantern.decide import standing, subject
@@ -25,21 +25,22 @@ _CREATING: Final = (_CREATE, _FILE, _READ)  # all is asked where something is fi
 
 
 class _Picture(NamedTuple):
-    """The situations of a pictured item, and of the same filed under each category alone; its
-    authors, where these are those of its page (None: whoever makes it)."""
+    """The situations of a pictured item, and of the same filed under each category alone."""
 
     here: Situation
     filed: tuple[Situation, ...]
-    authors: frozenset[str] | None
 
 
-class _Spot(NamedTuple):
+class _Spot:
     """What a new item would be below some parent, whatever it is filed under; where it is a part,
-    what its page is filed under, and its authors."""
+    what its page is filed under, and its authors. Equal ones are one."""
 
-    item: ItemClass
-    filed: frozenset[str]
-    authors: frozenset[str] | None
+    __slots__ = ("authors", "filed", "item")
+
+    def __init__(
+        self, item: ItemClass, filed: frozenset[str], authors: frozenset[str] | None
+    ) -> None:
+        self.item, self.filed, self.authors = item, filed, authors
 
 
 class NewItems:
@@ -47,6 +48,8 @@ class NewItems:
 
     def __init__(self) -> None:
         self._spots: dict[tuple[str, str], _Spot | None] = {}
+        self._spot_of: dict[tuple[object, ...], _Spot] = {}
+        self._filings: dict[tuple[str, _Spot, int, bool], tuple[str, ...]] = {}
         self._pictures: dict[tuple[_Spot, tuple[str, ...]], _Picture] = {}
         self._answers: dict[tuple[_Picture, int, bool], bool] = {}
         self._spoken: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
@@ -97,18 +100,15 @@ class NewItems:
         self, engine: Engine, login: str | None, kind: str, parent: str, categories: tuple[str, ...]
     ) -> bool:
         """May they create an item of this kind below the parent, filed so?"""
-        picture = self._pictured(engine, kind, parent, categories)
-        there = parent in engine.data.content.index
-        if picture is None or (there and not engine.allows(login, "read", parent)):
+        spot = self._spot(engine, kind, parent)
+        if spot is None or standing.cannot_be_filed(engine.data.all_kinds[kind], categories):
+            return False
+        if parent in engine.data.content.index and not engine.allows(login, "read", parent):
             return False
         if engine.is_owner(login):
             return True
-        mask, acting = engine.crowd[login][0], engine.acting(login)
-        author = acting is not None if picture.authors is None else acting in picture.authors
-        found = self._answers.get((picture, mask, author))
-        if found is None:
-            found = self._answers[picture, mask, author] = _allows(engine, picture, mask, author)
-        return found
+        mask, author = engine.crowd[login][0], _is_author(engine, login, spot)
+        return self._allows(engine, self._pictured(engine, spot, categories), mask, author)
 
     def filings(self, engine: Engine, login: str | None, kind: str, parent: str) -> tuple[str, ...]:
         """The categories under each of which alone they may create an item of this kind below the
@@ -116,19 +116,33 @@ class NewItems:
 
         Categories that say the same to somebody are looked at together: there are few such.
         """
-        data, categories = engine.data, self.categories_of(engine, kind)
-        spot = self.spot(engine, kind, parent)
+        data, categories = engine.data, self._categories_of(engine, kind)
+        spot = self._spot(engine, kind, parent)
         if spot is None or not categories:
             return ()
         if engine.is_owner(login):
             return categories
-        if spot.filed or engine.ground.whole:
-            may = (self.may(engine, login, kind, parent, (each,)) for each in categories)
-            return tuple(each for each, yes in zip(categories, may, strict=True) if yes)
         if parent in data.content.index and not engine.allows(login, "read", parent):
             return ()
-        mask, acting = engine.crowd[login][0], engine.acting(login)
-        author = acting is not None if spot.authors is None else acting in spot.authors
+        key = kind, spot, engine.crowd[login][0], _is_author(engine, login, spot)
+        found = self._filings.get(key)
+        if found is None:
+            found = self._filings[key] = self._filed_at(engine, *key, categories)
+        return found
+
+    def _filed_at(
+        self,
+        engine: Engine,
+        kind: str,
+        spot: _Spot,
+        mask: int,
+        author: bool,
+        categories: tuple[str, ...],
+    ) -> tuple[str, ...]:
+        """Those of the categories under which people of some sort may create such an item."""
+        if spot.filed or engine.ground.whole:
+            pictures = [(each, self._pictured(engine, spot, (each,))) for each in categories]
+            return tuple(e for e, one in pictures if self._allows(engine, one, mask, author))
         plans = [engine.plan(each._replace(author=author)) for each in _CREATING]
         way, _, _ = apart(engine.ground.situation(spot.item, ()))
         keys = [plan.way_key(mask, way) for plan in plans]
@@ -141,7 +155,7 @@ class NewItems:
                 found.update(some)
         return tuple(each for each in categories if each in found)
 
-    def categories_of(self, engine: Engine, kind: str) -> tuple[str, ...]:
+    def _categories_of(self, engine: Engine, kind: str) -> tuple[str, ...]:
         """The categories under which items of a kind can be filed at all."""
         found = self._categories.get(kind)
         if found is None:
@@ -172,22 +186,25 @@ class NewItems:
             self._alike_for[key] = found  # whole: other threads may look
         return found
 
-    def _pictured(
-        self, engine: Engine, kind: str, parent: str, categories: tuple[str, ...]
-    ) -> _Picture | None:
-        """A new item as it would stand there, whoever makes it; None where it cannot."""
-        spot = self.spot(engine, kind, parent)
-        if spot is None or standing.cannot_be_filed(engine.data.all_kinds[kind], categories):
-            return None
+    def _pictured(self, engine: Engine, spot: _Spot, categories: tuple[str, ...]) -> _Picture:
+        """A new item as it would stand there, whoever makes it."""
         found = self._pictures.get((spot, categories))
         if found is None:
             situation = engine.ground.situation
             here = situation(spot.item, spot.filed or subject.with_above(categories))
             alone = (situation(spot.item, subject.with_above([each])) for each in categories)
-            found = self._pictures[spot, categories] = _Picture(here, tuple(alone), spot.authors)
+            found = self._pictures[spot, categories] = _Picture(here, tuple(alone))
         return found
 
-    def spot(self, engine: Engine, kind: str, parent: str) -> _Spot | None:
+    def _allows(self, engine: Engine, picture: _Picture, mask: int, author: bool) -> bool:
+        """Whether people of some sort may create what is pictured."""
+        key = picture, mask, author
+        found = self._answers.get(key)
+        if found is None:
+            found = self._answers[key] = _allows(engine, picture, mask, author)
+        return found
+
+    def _spot(self, engine: Engine, kind: str, parent: str) -> _Spot | None:
         """Where a new item would stand; None where none of its kind can."""
         key = kind, parent
         if key not in self._spots:
@@ -195,86 +212,16 @@ class NewItems:
             if not standing.cannot_stand(data, data.all_kinds[kind], parent):
                 about = subject.pictured(data, Item("", kind, state=DRAFT), parent, engine.at)
                 authors = about.authors if about.page is not None else None
-                found = _Spot(engine.ground.class_of(about), about.categories, authors)
+                what = engine.ground.class_of(about), about.categories, authors
+                found = self._spot_of.setdefault(what, _Spot(*what))
             self._spots[key] = found
         return self._spots[key]
 
 
-def says_the_same(before: Engine, after: Engine, kind: str, parent: str) -> bool:
-    """Whether the very same is said to everybody of new items of a kind below a parent, however
-    they are filed: then nobody gains or loses anything there. No is a "perhaps not"."""
-    if kind not in before.data.all_kinds or kind not in after.data.all_kinds:
-        return False
-    told = before.beside(_Told).of(kind, parent)
-    return told is not None and told == after.beside(_Told).of(kind, parent)
-
-
-class _Told:
-    """What an engine's words come to for new items, as what is told of them can be compared: the
-    same programs of another engine after it say the same."""
-
-    def __init__(self, engine: Engine) -> None:
-        self._engine, self._new = engine, NewItems()
-        self._filings: dict[tuple[str, FiledCase], tuple[object, ...]] = {}
-        self._known: dict[tuple[str, str], tuple[object, ...] | None] = {}
-
-    def of(self, kind: str, parent: str) -> tuple[object, ...] | None:
-        """What is told of reading a parent, creating below it, and filing; None where that cannot
-        be compared."""
-        key = kind, parent
-        if key not in self._known:
-            read, create = self._of_parent(parent), self._of_new(kind, parent)
-            self._known[key] = None if read is None or create is None else (read, create)
-        return self._known[key]
-
-    def _of_parent(self, parent: str) -> tuple[object, ...] | None:
-        """What is told of reading a parent; None where it follows another item."""
-        engine, row = self._engine, self._engine.data.content.index.get(parent)
-        if row is None:
-            return ()
-        if row in engine.links:
-            return None
-        way, *filed = apart(engine.situation_of(parent))
-        plans = [engine.plan(Asked("read", author=author)) for author in (False, True)]
-        return engine.authors(parent), *(_numbers(plan, way, filed) for plan in plans)
-
-    def _of_new(self, kind: str, parent: str) -> tuple[object, ...] | None:
-        """What is told of creating and filing below it; None where items are looked at whole."""
-        engine, new = self._engine, self._new
-        spot = new.spot(engine, kind, parent)
-        if spot is None:
-            return ()
-        if engine.ground.whole:
-            return None
-        way, *filed = apart(engine.ground.situation(spot.item, spot.filed))
-        said = [_numbers(plan, way, filed) for plan in self._plans]
-        categories = () if spot.filed else self._of_categories(kind, spot)
-        return spot.authors, said, categories
-
-    def _of_categories(self, kind: str, spot: _Spot) -> tuple[object, ...]:
-        engine, case = self._engine, self._engine.ground.case_of(spot.item)
-        found = self._filings.get((kind, case))
-        if found is None:
-            names = self._new.categories_of(engine, kind)
-            numbers = [engine.ground.filed_number((each,), case) for each in names]
-            said = [_numbers_filed(plan, numbers) for plan in self._plans]
-            found = self._filings[kind, case] = names, said
-        return found
-
-    @cached_property
-    def _plans(self) -> list[Plan]:
-        asked = [each._replace(author=author) for each in _CREATING for author in (False, True)]
-        return [self._engine.plan(each) for each in asked]
-
-
-def _numbers(plan: Plan, way: int, filed: Sequence[int]) -> tuple[int, ...]:
-    """The numbers of programs, which those that say the same share."""
-    site, on_way = plan.programs(way)
-    return site.number, on_way.number, *_numbers_filed(plan, filed)
-
-
-def _numbers_filed(plan: Plan, filed: Sequence[int]) -> tuple[int, ...]:
-    return tuple(plan.filed_program(number).number if number else -1 for number in filed)
+def _is_author(engine: Engine, login: str | None, spot: _Spot) -> bool:
+    """Whether somebody would be an author of what they create: its page's are, of a part."""
+    acting = engine.acting(login)
+    return acting is not None if spot.authors is None else acting in spot.authors
 
 
 def _allows(engine: Engine, picture: _Picture, mask: int, author: bool) -> bool:
@@ -283,7 +230,7 @@ def _allows(engine: Engine, picture: _Picture, mask: int, author: bool) -> bool:
     def says_yes(situation: Situation, asked: Asked) -> bool:
         return engine.plan(asked._replace(author=author)).answer(mask, situation) == YES
 
-    here, filed, _ = picture
+    here, filed = picture
     return (
         says_yes(here, _CREATE)
         and all(says_yes(each, _FILE) for each in filed)
