@@ -6,17 +6,17 @@ from collections.abc import Iterable, Sequence
 
 from prim_lantern.change.effects.summary import where_of
 from prim_lantern.decide.explain import words
-from prim_lantern.insight.folding import Spot
+from prim_lantern.insight.folding import Spot, Spots
 
 _CREATE = "create "
 _SPOTS = 6  # places named for one action
 
 
 def lines_of_spots(
-    some: Iterable[tuple[str, tuple[Spot, ...]]], *, everything: bool
+    some: Iterable[tuple[str, Spots]], *, everything: bool
 ) -> list[tuple[tuple[str, ...], str]]:
     """A line for all actions at the same places: which actions, and the words of it."""
-    alike: dict[tuple[tuple[Spot, ...], bool], list[str]] = {}
+    alike: dict[tuple[Spots, bool], list[str]] = {}
     for action, spots in some:
         alike.setdefault((spots, action.startswith(_CREATE)), []).append(action)
     return [

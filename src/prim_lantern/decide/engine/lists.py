@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import insort
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,8 @@ from prim_lantern.decide.engine.population import Numbers, Places, Population
 from prim_lantern.decide.engine.said_to_one import SaidToOne
 
 Answers = NDArray[np.bool_]
+
+_TABLE: Final = 2_000  # combinations that are worked out without looking which are met
 
 
 class Situations(NamedTuple):
@@ -119,7 +121,7 @@ class Lists:
         place = (on_way * (number * number))[way_at] + (by_filed * number)[filed_at[:size]]
         place += by_filed[filed_at[size:]]
         found: Answers
-        if len(way_codes) * number * number <= size:
+        if len(way_codes) * number * number <= min(size, _TABLE):
             found = table_of(plan, way_codes, filed_codes).reshape(-1)[place]
         else:  # there are more combinations than are met
             met, which = np.unique(place, return_inverse=True)

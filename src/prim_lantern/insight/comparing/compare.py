@@ -15,7 +15,7 @@ from prim_lantern.decide.engine.lists import Answers
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.decide.views.powers import managing_spots
-from prim_lantern.insight.folding import Folding, Spot
+from prim_lantern.insight.folding import Folding, Spot, Spots
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import Item
@@ -42,7 +42,7 @@ class More(NamedTuple):
 
     side: int
     action: str
-    spots: tuple[Spot, ...]
+    spots: Spots
     number: int
 
     def to_dict(self) -> dict[str, Any]:
@@ -122,7 +122,7 @@ class Compared:
         return found
 
     def _of_items(self) -> Iterator[More]:
-        known: dict[tuple[int, bytes], tuple[Spot, ...]] = {}
+        known: dict[tuple[int, bytes], Spots] = {}
         for action, both in self._allowed.items():
             for side, (mine, theirs) in enumerate(both):
                 apart = mine & ~theirs
@@ -151,7 +151,7 @@ class Compared:
                 parents = [p for k, p in found[side] - found[1 - side] if k == kind]
                 if parents:
                     spots = (Spot(each, 1, whole=False, first=each) for each in sorted(parents))
-                    yield More(side, f"create {kind}", tuple(spots), len(parents))
+                    yield More(side, f"create {kind}", Spots(spots), len(parents))
 
     def _of_managing(self) -> Iterator[More]:
         spots = dict.fromkeys(
@@ -169,7 +169,7 @@ class Compared:
                     places = ["site"]  # whoever may there may, else, everywhere
                 if places:
                     found = (Spot(each, 1, whole=False, first=each) for each in places)
-                    yield More(side, action, tuple(found), len(places))
+                    yield More(side, action, Spots(found), len(places))
 
 
 _Both = tuple[Answers, Answers]

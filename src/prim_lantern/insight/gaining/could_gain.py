@@ -16,7 +16,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
-from prim_lantern.insight.folding import Folding, Spot
+from prim_lantern.insight.folding import Folding, Spot, Spots
 from prim_lantern.insight.gaining.content_moves import content_moves
 from prim_lantern.insight.holdings import Holdings, beyond, holdings_of, together
 from prim_lantern.site.data import SiteData
@@ -47,7 +47,7 @@ class Chain(NamedTuple):
     """
 
     moves: tuple[Move, ...]
-    gains: tuple[tuple[str, tuple[Spot, ...]], ...]
+    gains: tuple[tuple[str, Spots], ...]
     breaks: tuple[str, ...] = ()
 
     @property
@@ -216,10 +216,10 @@ def _at(some: Iterator[tuple[str, str]], path: str) -> Holdings:
     return {action: frozenset({path}) for action, _ in some}
 
 
-def _spots(engine: Engine, action: str, where: frozenset[str]) -> tuple[Spot, ...]:
+def _spots(engine: Engine, action: str, where: frozenset[str]) -> Spots:
     if action in engine.data.item_actions:
         return Folding.of(engine).of_paths(where)
-    return tuple(Spot(each, 1, whole=False, first=each) for each in sorted(where))
+    return Spots(Spot(each, 1, whole=False, first=each) for each in sorted(where))
 
 
 def _powers(engine: Engine, actors: Sequence[str | None]) -> frozenset[tuple[str | None, str]]:
