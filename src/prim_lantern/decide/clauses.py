@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Set
+from collections.abc import Iterable, Iterator, Mapping, Set
 from dataclasses import dataclass, replace
+from functools import cache, partial
 from typing import NamedTuple
 
 from prim_lantern.decide.subject import Subject
@@ -53,59 +54,119 @@ class Clause:
 
 def clauses_of(data: SiteData) -> tuple[Clause, ...]:
     """All clauses of a site: of its rules first, then of its given roles."""
+    of_role = cache(partial(_lines_of, data))
     of_rules = (clause for rule in data.rules for clause in clauses_of_rule(data, rule))
-    of_given = (clause for given in data.given for clause in clauses_of_given(data, given))
+    of_given = (clause for given in data.given for clause in _given(given, of_role(given.role)))
     return (*of_rules, *of_given)
 
 
 def clauses_of_rule(data: SiteData, rule: Rule) -> Iterator[Clause]:
     """The clauses of one rule: one for each who, and those for what it brings."""
+    line = _Line("", frozenset(rule.kinds) or None, rule.whose, rule.actions, ())
+    line = line._replace(says=_says(data, rule.actions, rule.in_state, allow=rule.allow))
     source = Source(rule=rule)
     for who in rule.to:
-        yield from _with_what_it_brings(
-            data,
-            Clause(
-                allow=rule.allow,
-                who=who,
-                actions=actions_named(data, rule.actions),
-                kinds=frozenset(rule.kinds) or None,
-                whose=rule.whose,
-                states=frozenset(rule.in_state) or None,
-                place=rule.place,
-                period=rule.period,
-                no_exceptions=rule.no_exceptions,
-                source=source,
-                brought=False,
-                named=rule.actions,
-            ),
+        yield from _clauses(
+            line,
+            who,
+            rule.place,
+            rule.period,
+            source,
+            allow=rule.allow,
+            no_exceptions=rule.no_exceptions,
         )
 
 
 def clauses_of_given(data: SiteData, given: Given) -> Iterator[Clause]:
     """The clauses of one given role: for each row of it, each who and each place."""
-    for role, row in rows_of(data, given.role):
-        source = Source(given=given, row_of=role)
+    return _given(given, _lines_of(data, given.role))
+
+
+class _Said(NamedTuple):
+    """What one line says of some actions in some states, or brings along with those that it
+    names."""
+
+    actions: frozenset[str]
+    states: frozenset[str] | None
+    brought: bool
+
+
+class _Line(NamedTuple):
+    """What a rule, or a row of a role, says to whoever it is said to."""
+
+    role: str
+    kinds: frozenset[str] | None
+    whose: str
+    named: tuple[str, ...]
+    says: tuple[_Said, ...]
+
+
+def _lines_of(data: SiteData, role: str) -> list[list[_Line]]:
+    """What each row of a role says, and each of the roles that it includes."""
+    return [
+        [
+            _Line(
+                name, frozenset(row.kinds) or None, whose, named, _says(data, named, row.in_state)
+            )
+            for whose, named in ((ANY, row.can), (OWN, row.own))
+            if named
+        ]
+        for name, row in rows_of(data, role)
+    ]
+
+
+def _says(
+    data: SiteData, named: tuple[str, ...], in_state: tuple[str, ...], *, allow: bool = True
+) -> tuple[_Said, ...]:
+    """What is said of the actions named, and of what they cannot be done without."""
+    actions, states = actions_named(data, named), frozenset(in_state) or None
+    said = [_Said(actions, states, brought=False)]
+    if allow:
+        brings = frozenset[str]().union(*(brought_by(each, data.actions) for each in actions))
+        others = brings - actions - {"read"}
+        if others:
+            said.append(_Said(others, states, brought=True))
+        if "read" in brings and ("read" not in actions or states):
+            # Reading comes along in every state.
+            said.append(_Said(frozenset({"read"}), None, brought=True))
+    return tuple(said)
+
+
+def _given(given: Given, rows: Iterable[Iterable[_Line]]) -> Iterator[Clause]:
+    for lines in rows:
         for who in given.to:
             for place in given.within_any:
-                for whose, named in ((ANY, row.can), (OWN, row.own)):
-                    if named:
-                        yield from _with_what_it_brings(
-                            data,
-                            Clause(
-                                allow=True,
-                                who=who,
-                                actions=actions_named(data, named),
-                                kinds=frozenset(row.kinds) or None,
-                                whose=whose,
-                                states=frozenset(row.in_state) or None,
-                                place=place,
-                                period=given.period,
-                                no_exceptions=False,
-                                source=source,
-                                brought=False,
-                                named=named,
-                            ),
-                        )
+                for line in lines:
+                    source = Source(given=given, row_of=line.role)
+                    yield from _clauses(line, who, place, given.period, source)
+
+
+def _clauses(
+    line: _Line,
+    who: Who,
+    place: Place,
+    period: Period,
+    source: Source,
+    *,
+    allow: bool = True,
+    no_exceptions: bool = False,
+) -> Iterator[Clause]:
+    """What a line says to somebody at a place; to an audience it says no more than it names."""
+    for said in line.says[:1] if who.kind == "audience" else line.says:
+        yield Clause(
+            allow=allow,
+            who=who,
+            actions=said.actions,
+            kinds=line.kinds,
+            whose=line.whose,
+            states=said.states,
+            place=place,
+            period=period,
+            no_exceptions=no_exceptions,
+            source=source,
+            brought=said.brought,
+            named=line.named,
+        )
 
 
 def actions_named(data: SiteData, actions: tuple[str, ...]) -> frozenset[str]:
@@ -166,20 +227,6 @@ def brought_along(data: SiteData, role: str) -> dict[str, list[str]]:
             if brought not in named and EVERY_ACTION not in named:
                 found.setdefault(brought, []).append(action)
     return found
-
-
-def _with_what_it_brings(data: SiteData, clause: Clause) -> Iterator[Clause]:
-    """The clause, and those for what its actions cannot be done without."""
-    yield clause
-    if not clause.allow or clause.who.kind == "audience":
-        return
-    brings = frozenset[str]().union(*(brought_by(each, data.actions) for each in clause.actions))
-    others = brings - clause.actions - {"read"}
-    if others:
-        yield replace(clause, actions=others, brought=True)
-    if "read" in brings and ("read" not in clause.actions or clause.states):
-        # Reading comes along in every state.
-        yield replace(clause, actions=frozenset({"read"}), states=None, brought=True)
 
 
 def outweighs(a: Clause, b: Clause, about: Subject) -> bool:

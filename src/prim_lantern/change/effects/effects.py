@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import Final, NamedTuple
 
@@ -81,6 +81,12 @@ class Effects:
             return each.where[:1] != "/", tree_order(each.where), action, each.action
 
         return tuple(sorted((*rows, *_counted(self._special)), key=in_order))
+
+    @property
+    def spoken_of(self) -> Collection[str] | None:
+        """The actions of which changed words speak; None where more than words has changed, or
+        they may speak of any."""
+        return self._touched.actions if self._touched.only_words else None
 
     def __bool__(self) -> bool:
         if "changed" in self.__dict__:

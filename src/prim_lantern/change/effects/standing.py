@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 
+from prim_lantern.change.effects.held import Held
 from prim_lantern.change.effects.touched import Touched
 from prim_lantern.decide.clauses import clauses_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.population import Numbers
-from prim_lantern.decide.subject import with_above
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE
 from prim_lantern.site.who import Who
 
@@ -55,6 +56,7 @@ class Standing:
         self._touched = touched
         self._known: dict[tuple[frozenset[Who], frozenset[Who]], Reach] = {}
         self._numbers: dict[frozenset[Spot], Numbers] = {}
+        self._held: dict[int, Held] = {}
 
     @cached_property
     def _only_people(self) -> bool:
@@ -136,31 +138,20 @@ class Standing:
         if SITE.spot in spots:
             return None
         if spots not in self._numbers:
-            found = set(self._touched.items)
-            for engine in self._touched.engines:
-                held = _held(engine, spots)
-                found.update(self._number[path] for path in held if path in self._number)
-            self._numbers[spots] = np.array(sorted(found), dtype=np.int64)
+            found = np.zeros(len(self._touched.rows[0]), dtype=np.bool_)
+            found[self._touched.items] = True
+            for engine, rows in zip(self._touched.engines, self._touched.rows[1], strict=True):
+                held = np.append(
+                    self._held_in(engine.data).by(spots), False
+                )  # of what is not there
+                held[list(engine.links)] = True
+                found |= held[rows]
+            self._numbers[spots] = np.flatnonzero(found)
         return self._numbers[spots]
 
-    @cached_property
-    def _number(self) -> dict[str, int]:
-        return {path: at for at, path in enumerate(self._touched.rows[0])}
-
-
-def _held(engine: Engine, spots: frozenset[Spot]) -> Iterator[str]:
-    data = engine.data
-    for kind, name in spots:
-        if kind == "path":
-            if name in data.items:
-                yield name
-            yield from data.tree.below(name)
-    categories = {name for kind, name in spots if kind == "category"}
-    names = data.content.names
-    if categories:
-        filed = data.content.values_of("categories")
-        held = {some for some in set(filed) if not categories.isdisjoint(with_above(some))}
-        rows = {row for row, some in enumerate(filed) if some in held}
-        yield from (names[row] for row in rows)
-        yield from (names[part] for part, page in data.pages.items() if page in rows)
-    yield from (names[row] for row in engine.links)
+    def _held_in(self, data: SiteData) -> Held:
+        """What places hold in one of the two sites, whose items are mostly the same."""
+        found = self._held.get(id(data.content))
+        if found is None:
+            found = self._held[id(data.content)] = Held(data)
+        return found

@@ -57,8 +57,10 @@ class Lists:
         """The same for an engine of the same people and the same work."""
         found = Lists(engine)
         found.__dict__["own_work"] = self.own_work
-        if engine.crowd.bits == self.engine.crowd.bits:  # else somebody is spoken of anew
-            found.__dict__["population"] = self.population
+        population = self.population
+        if engine.crowd.bits != self.engine.crowd.bits:
+            population = population.heeding(engine.crowd)
+        found.__dict__["population"] = population
         return found
 
     @cached_property

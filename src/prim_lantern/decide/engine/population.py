@@ -62,6 +62,20 @@ class Population:
         self._scratch = np.zeros(self.size, dtype=np.int64)
         self._said: dict[int, NDArray[np.int32]] = {}
 
+    def heeding(self, crowd: Crowd) -> Population:
+        """The same people in a crowd that differs in nothing but that words speak of more of them
+        by name."""
+        found = object.__new__(Population)
+        found.__dict__.update(self.__dict__)
+        found.masks, found._members, found._said = self.masks[:], {**self._members}, {**self._said}
+        found._scratch, found._sets = np.zeros(self.size, dtype=np.int64), {**self._sets}
+        for who, bit in crowd.bits.items():
+            number = self.numbers.get(who.name) if who.kind == "user" else None
+            if number is not None and not self.masks[number] & bit:
+                found.masks[number] |= bit
+                found._members[bit.bit_length() - 1] = np.array([number])
+        return found
+
     def among(self, mask: int) -> Population:
         """Only those who have any of some bits."""
         some = [number for number, each in enumerate(self.masks) if each & mask]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from functools import cached_property
 from itertools import islice
 from typing import Final
@@ -56,6 +56,7 @@ class OneWish:
         ]
         self._before = self._look(self._data)
         self._back = self._brought_back()
+        self._had: dict[tuple[str | None, str, str], bool] = {}
 
     def _stands(self, data: SiteData, path: str) -> bool:
         return path in data.items or self.wish.action in NEED_MORE
@@ -121,9 +122,9 @@ class OneWish:
                 yield asked
 
     @cached_property
-    def _asked_of_all(self) -> list[tuple[str | None, str, str]]:
-        """Some questions that tell a little change from a big one: of those concerned, about all
-        items, or on a big site about those nearby and some from all over it."""
+    def _some_paths(self) -> list[str]:
+        """All items, or on a big site those nearby and some from all over it: they tell a little
+        change from a big one."""
         tree = self._engine.data.tree
         paths = list(tree)
         if len(paths) > FEW_ITEMS:
@@ -131,21 +132,37 @@ class OneWish:
             near = tree.below(parent_of(where.name) or "/") if where.kind == "path" else ()
             spread = paths[:: len(paths) // _SOME_ITEMS]
             paths = list(dict.fromkeys((*islice(near, _SOME_ITEMS), *spread)))
+        return paths
+
+    def differences(self, after: Engine, spoken_of: Collection[str] | None) -> int:
+        """How much is decided otherwise at the least, of what is there and of those concerned:
+        where words about an action have changed (None: about any), or what they can read."""
         real = [each for each in self._people if not isinstance(each, Somebody)]
         actions = [each for each in self._engine.data.item_actions if each not in NEED_MORE]
-        return [
-            (who, action, path) for who in real[:_PEOPLE] for action in actions for path in paths
-        ]
+        found = 0
+        for who in real[:_PEOPLE]:
+            read = self._differing(after, who, "read", self._some_paths)
+            for action in actions:
+                if action == "read":
+                    found += len(read)
+                elif spoken_of is None or action in spoken_of:
+                    found += len(self._differing(after, who, action, self._some_paths))
+                else:
+                    found += len(self._differing(after, who, action, read))
+        return found
 
-    @cached_property
-    def _had(self) -> list[bool]:
-        return [self._engine.allows(*each) for each in self._asked_of_all]
-
-    def differences(self, after: Engine) -> int:
-        """How much is decided otherwise at the least, of what is there and of those concerned."""
-        index = after.data.content.index
-        pairs = zip(self._had, self._asked_of_all, strict=True)
-        return sum(had != after.allows(*each) for had, each in pairs if each[2] in index)
+    def _differing(
+        self, after: Engine, who: str | None, action: str, paths: Iterable[str]
+    ) -> list[str]:
+        had, index = self._had, after.data.content.index
+        found = []
+        for path in paths:
+            asked = who, action, path
+            if asked not in had:
+                had[asked] = self._engine.allows(*asked)
+            if path in index and had[asked] != after.allows(*asked):
+                found.append(path)
+        return found
 
     def effect_of(self, asked: Question) -> str:
         """What an effect on the answer to a question is called."""

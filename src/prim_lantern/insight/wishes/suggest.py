@@ -105,7 +105,7 @@ class _Tried:
     @cached_property
     def at_least(self) -> int:
         """How many effects it has at the least, which is found sooner than how many it has."""
-        return self._small.differences(self.after)
+        return self._small.differences(self.after, self.effects.spoken_of)
 
     @cached_property
     def size(self) -> int:

@@ -21,7 +21,7 @@ def problems_in(data: SiteData, sound: SiteData | None = None) -> list[Problem]:
     """
     notes = Notes(data)
     if not _share(data, sound, _FOR_PEOPLE):
-        people.check(notes)
+        people.check(notes, sound)
     if not _share(data, sound, _FOR_CONTENT):
         content.check(notes, sound)
     rights.check(notes)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from prim_lantern.errors import BadValue
 from prim_lantern.site import names
 from prim_lantern.site.check.notes import Notes
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
 from prim_lantern.site.people import (
     ACTIVE,
@@ -18,12 +21,13 @@ from prim_lantern.site.people import (
 )
 
 
-def check(notes: Notes) -> None:
-    """Note all that is wrong with the people of a site."""
+def check(notes: Notes, sound: SiteData | None = None) -> None:
+    """Note all that is wrong with the people of a site; of one that was `sound` before a change,
+    with those whom the change touched."""
     data = notes.data
     _owner(notes)
     notes.groups(data.origin, "sign_up_groups", data.sign_up_groups)
-    for user in data.users.values():
+    for user in _touched(data, sound):
         _user(notes, user)
     for group in data.groups.values():
         _group(notes, group)
@@ -43,6 +47,16 @@ def check(notes: Notes) -> None:
         if login in data.users and data.users[login].status != INVITED:
             expected = f"is {data.users[login].status}; an invitation is for somebody invited."
             notes.wrong(origin, "login", login, expected)
+
+
+def _touched(data: SiteData, sound: SiteData | None) -> Iterable[User]:
+    """The users with whom something may be wrong: those who differ; all, where a group is gone or
+    a plan is another."""
+    every = data.users.values()
+    if sound is None or sound.groups.keys() - data.groups.keys() or sound.plans != data.plans:
+        return every
+    rows = data.people.differing(sound.people)
+    return every if rows is None else map(data.people.at, sorted(rows))
 
 
 def _owner(notes: Notes) -> None:
