@@ -269,18 +269,28 @@ class Lists:
     def own_work(self) -> tuple[Numbers, Numbers, Answers]:
         """The users and rows where somebody wrote or changed an item, and whether they wrote it."""
         data, numbers = self.engine.data, self.population.numbers
-        authors, changed = data.content.values_of("authors"), data.content.filled("changed_by")
-        pairs = []
-        for row in range(self.size):
-            page = data.pages.get(row, row)
-            pairs += [(login, row, True) for login in authors[page]]
-            if page in changed:
-                pairs += [
-                    (login, row, False) for login in changed[page] if login not in authors[page]
-                ]
-        known = [(numbers[login], row, wrote) for login, row, wrote in pairs if login in numbers]
-        users, rows, wrote = np.array(known, dtype=np.int64).reshape(-1, 3).T
-        return users, rows, wrote.astype(np.bool_)
+        authors = [*data.content.values_of("authors")]
+        changed = {**data.content.filled("changed_by")}
+        for part, page in data.pages.items():  # a part is the work of whose page it is on
+            authors[part] = authors[page]
+            changed[part] = changed.get(page, ())
+        sizes = np.fromiter(map(len, authors), np.int64, self.size)
+        wrote = np.fromiter(
+            (numbers.get(login, -1) for some in authors for login in some), np.int64, sizes.sum()
+        )
+        others = [
+            (numbers[login], row)
+            for row, some in changed.items()
+            for login in some
+            if login in numbers and login not in authors[row]
+        ]
+        users, rows = np.array(others, dtype=np.int64).reshape(-1, 2).T
+        known = wrote >= 0
+        return (
+            np.concatenate([wrote[known], users]),
+            np.concatenate([np.repeat(np.arange(self.size), sizes)[known], rows]),
+            np.concatenate([known[known], np.zeros(len(users), dtype=np.bool_)]),
+        )
 
     @cached_property
     def _four_eyes(self) -> Answers:
