@@ -193,3 +193,23 @@ def test_no_sequence_of_memberships_gains_what_could_gain_does_not_tell(site, rn
                     judged = Judged(at, proposal.data, proposal.renames, proposal.made)
                     if not missing_for(judged):
                         waiting.append((proposal.data, steps + 1))
+
+
+FILING = (
+    '[category_sets.topic]\nopen = "Open"\n[kinds.post]\nfiled_under = ["topic"]\n'
+    '[[rules]]\nallow = ["edit"]\nto = ["user:ann"]\nwhere = "/a"\n'
+    '[[rules]]\nallow = ["file-under", "publish"]\nto = ["user:ann"]\nwhere = "topic:open"\n'
+    '[[rules]]\nallow = ["delete"]\nto = ["user:ann"]\nwhere = "/a"\nin_state = ["published"]\n'
+)
+
+
+def test_one_step_with_an_item_leads_to_the_next(make_site):
+    """Filed there, Ann may publish it; published, she may delete it."""
+    site = make_site(FILING, PEOPLE, "/a,post,A,mo,,draft,,,,,\n/b,post,B,mo,,draft,,,,,")
+    found = [
+        ([move.command for move in chain.moves], [action for action, _ in chain.gains])
+        for chain in site.could_gain("ann", at=AT)
+    ]
+    file = "item change /a --filed topic:open --by ann"
+    publish = "item step /a publish --by ann"
+    assert found == [([file], ["publish"]), ([file, publish], ["delete"])]

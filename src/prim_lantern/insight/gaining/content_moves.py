@@ -22,15 +22,18 @@ _ITEMS: Final = 500  # of each person, of which one of each sort is tried
 _Move = tuple[str | None, Operation, str]
 
 
-def content_moves(engine: Engine, actors: Sequence[str | None]) -> Iterator[_Move]:
+def content_moves(
+    engine: Engine, actors: Sequence[str | None], only: str | None = None
+) -> Iterator[_Move]:
     """By whom, the step, and the path of the item after it: only steps after which some people may
-    do something to the item that none of them may before; one item of each sort is tried."""
+    do something to the item that none of them may before; one item of each sort is tried, or the
+    one that is named."""
     seen: set[object] = set()
     for by in actors:
         if engine.acting(by) is None:
             continue
-        editable = set(paths_for(engine, by, "edit"))
-        able = [set(paths_for(engine, by, step)) for step in STEPS]
+        editable = _paths_for(engine, by, "edit", only)
+        able = [_paths_for(engine, by, step, only) for step in STEPS]
         for path in sorted(editable.union(*able))[:_ITEMS]:
             if engine.data.is_part(path):
                 continue
@@ -41,6 +44,12 @@ def content_moves(engine: Engine, actors: Sequence[str | None]) -> Iterator[_Mov
             for operation, after, where in _moves(engine, by, path, edits=path in editable):
                 if _opens(engine, actors, engine.subject(path), after):
                     yield by, operation, where
+
+
+def _paths_for(engine: Engine, by: str | None, action: str, only: str | None) -> set[str]:
+    if only is None:
+        return set(paths_for(engine, by, action))
+    return {only} if engine.allows(by, action, only) else set()
 
 
 def _sort(engine: Engine, by: str | None, path: str) -> object:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from heapq import heapify, heappop, heappush
+from itertools import count
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.gate.gate import missing_for
@@ -125,8 +127,7 @@ class _Search:
                 if found.powers not in seen:
                     seen.add(found.powers)
                     waiting.append(found)
-        for site in last:
-            yield from self._by_content(site)
+        yield from self._by_content(last)
 
     def _next(self, site: _Site) -> Iterator[_Site]:
         """The sites that one more step leads to, of those about people."""
@@ -155,19 +156,29 @@ class _Search:
             return None
         return engine.after(proposal.data, self._at)
 
-    def _by_content(self, site: _Site) -> Iterator[Chain]:
-        """What is gained by filing, moving or taking a step with what is there."""
-        for by, operation, path in content_moves(site.engine, site.actors):
-            move = Move(by, operation)
-            after = self._made(site.engine, move)
-            if after is None:
-                continue
-            holds = _at(holdings_of_items(after, site.actors, path), path)
-            fresh = beyond(holds, self._known)
-            if fresh:
-                self._known = together(self._known, holds)
-                reached = site._replace(engine=after, moves=(*site.moves, move))
-                yield self._chain(reached, fresh)
+    def _by_content(self, sites: Iterable[_Site]) -> Iterator[Chain]:
+        """What is gained by filing, moving or taking a step with what is there, and from there by
+        one more with the same item; fewer steps first."""
+        number = count()
+        waiting: list[tuple[int, int, _Site, str | None]] = [
+            (len(site.moves), next(number), site, None) for site in sites
+        ]
+        heapify(waiting)
+        while waiting:
+            _, _, site, only = heappop(waiting)
+            for by, operation, path in content_moves(site.engine, site.actors, only):
+                move = Move(by, operation)
+                after = self._made(site.engine, move)
+                if after is None:
+                    continue
+                holds = _at(holdings_of_items(after, site.actors, path), path)
+                fresh = beyond(holds, self._known)
+                if fresh:
+                    self._known = together(self._known, holds)
+                    reached = site._replace(engine=after, moves=(*site.moves, move))
+                    yield self._chain(reached, fresh)
+                    if len(reached.moves) < _STEPS:
+                        heappush(waiting, (len(reached.moves), next(number), reached, path))
 
     def _chain(self, site: _Site, fresh: Holdings) -> Chain:
         data = site.engine.data
