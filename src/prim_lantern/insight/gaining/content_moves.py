@@ -14,10 +14,12 @@ from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.views.looking import is_possible
 from prim_lantern.decide.views.pages import parents_for
 from prim_lantern.site.actions import NEED_MORE, STEPS
-from prim_lantern.site.content import state_after
+from prim_lantern.site.content import Item, state_after
 from prim_lantern.site.places import parent_of
 
 _ITEMS: Final = 500  # of each person, of which one of each sort is tried
+_SORTS: Final = 100  # of parents to move an item to
+_OF_A_SORT: Final = 20  # that are tried, as one may be full
 
 _Move = tuple[str | None, Operation, str]
 
@@ -27,76 +29,105 @@ def content_moves(
 ) -> Iterator[_Move]:
     """By whom, the step, and the path of the item after it: only steps after which some people may
     do something to the item that none of them may before; one item of each sort is tried, or the
-    one that is named."""
-    seen: set[object] = set()
+    one that is named, and one parent of each sort."""
     for by in actors:
-        if engine.acting(by) is None:
-            continue
-        editable = _paths_for(engine, by, "edit", only)
-        able = [_paths_for(engine, by, step, only) for step in STEPS]
-        for path in sorted(editable.union(*able))[:_ITEMS]:
+        if engine.acting(by) is not None:
+            yield from _Moves(engine, by, actors).every(only)
+
+
+class _Moves:
+    """The steps that somebody may make with what is there."""
+
+    def __init__(self, engine: Engine, by: str | None, actors: Sequence[str | None]) -> None:
+        self._engine, self._by, self._actors = engine, by, actors
+        self._parents: dict[str, list[list[str]]] = {}
+
+    def every(self, only: str | None) -> Iterator[_Move]:
+        """Those that open something to the actors."""
+        engine, seen = self._engine, set[object]()
+        editable = self._paths_for("edit", only)
+        able = [self._paths_for(step, only) for step in STEPS]
+        for path in sorted(editable.union(*able)):
             if engine.data.is_part(path):
                 continue
-            sort = _sort(engine, by, path)
+            sort = self._sort(path)
             if sort in seen:
                 continue
+            if len(seen) == _ITEMS:
+                break
             seen.add(sort)
-            for operation, after, where in _moves(engine, by, path, edits=path in editable):
-                if _opens(engine, actors, engine.subject(path), after):
-                    yield by, operation, where
+            closed = self._closed(engine.subject(path))
+            for operation, after, where in self._of_item(path, edits=path in editable):
+                if any(self._allowed(action, after) for action in closed):
+                    yield self._by, operation, where
 
+    def _paths_for(self, action: str, only: str | None) -> set[str]:
+        if only is None:
+            return set(paths_for(self._engine, self._by, action))
+        return {only} if self._engine.allows(self._by, action, only) else set()
 
-def _paths_for(engine: Engine, by: str | None, action: str, only: str | None) -> set[str]:
-    if only is None:
-        return set(paths_for(engine, by, action))
-    return {only} if engine.allows(by, action, only) else set()
+    def _sort(self, path: str) -> object:
+        """What tells an item from others that go the same ways."""
+        engine, item = self._engine, self._engine.data.items[path]
+        hands = frozenset((*item.authors, *item.changed_by)).intersection(self._actors)
+        alone = next(engine.data.tree.below(path), None) is None
+        about = item.kind, item.categories, item.readership, item.links_to
+        return engine.situation_of(path), about, hands, alone
 
+    def _closed(self, about: Subject) -> list[str]:
+        """What none of the actors may do to an item."""
+        actions = (each for each in self._engine.data.item_actions if each not in NEED_MORE)
+        return [action for action in actions if not self._allowed(action, about)]
 
-def _sort(engine: Engine, by: str | None, path: str) -> object:
-    item = engine.data.items[path]
-    hands = (*item.authors, *item.changed_by)
-    return by, parent_of(path), item.kind, item.categories, item.state, by in hands, item.readership
+    def _allowed(self, action: str, about: Subject) -> bool:
+        return any(self._engine.allows_of(each, action, about) for each in self._actors)
 
-
-def _moves(
-    engine: Engine, by: str | None, path: str, *, edits: bool
-) -> Iterator[tuple[Operation, Subject, str]]:
-    """The steps that somebody may make with an item: each with the item as it would be, and its
-    path then."""
-    data = engine.data
-    item, about = data.items[path], engine.subject(path)
-    takes = data.all_kinds[item.kind].takes
-    for category in data.categories if edits else ():
-        if not takes(category) or not engine.may_file(by, path, category):
-            continue
-        if category in item.categories:
-            left = [each for each in item.categories if each != category]
-            without = about._replace(categories=subject.with_above(left))
-            yield ChangeItem(path, no_longer_under=(category,)), without, path
-        else:
-            filed = subject.with_above([*item.categories, category])
-            more = about._replace(categories=filed)
-            yield ChangeItem(path, file_under=(category,)), more, path
-    for parent in parents_for(engine, by, item.kind, None, None) if edits else ():
-        if parent != parent_of(path) and engine.may_move(by, path, parent):
+    def _of_item(self, path: str, *, edits: bool) -> Iterator[tuple[Operation, Subject, str]]:
+        """The steps with an item: each with the item as it would be, and its path then."""
+        engine, by, data = self._engine, self._by, self._engine.data
+        item, about = data.items[path], engine.subject(path)
+        takes = data.all_kinds[item.kind].takes
+        for category in data.categories if edits else ():
+            if not takes(category) or not engine.may_file(by, path, category):
+                continue
+            if category in item.categories:
+                left = [each for each in item.categories if each != category]
+                without = about._replace(categories=subject.with_above(left))
+                yield ChangeItem(path, no_longer_under=(category,)), without, path
+            else:
+                filed = subject.with_above([*item.categories, category])
+                more = about._replace(categories=filed)
+                yield ChangeItem(path, file_under=(category,)), more, path
+        for parent in self._new_parents(path, item.kind) if edits else ():
             new = subject.pictured(data, item, parent, engine.at)
             where = f"{parent.rstrip('/')}/{path.rsplit('/', 1)[1]}"
             yield MoveItem(path, parent), new, where
-    own = engine.acting(by) in engine.authors(path)
-    for step in STEPS:
-        if is_possible(engine, by, step, path) and engine.allows(by, step, path):
-            state = state_after(step, item, engine.at, own=own)
-            if state is not None and not data.is_part(path):
-                yield TakeStep(path, step), about._replace(state=state), path
+        own = engine.acting(by) in engine.authors(path)
+        for step in STEPS:
+            if is_possible(engine, by, step, path) and engine.allows(by, step, path):
+                state = state_after(step, item, engine.at, own=own)
+                if state is not None:
+                    yield TakeStep(path, step), about._replace(state=state), path
 
+    def _new_parents(self, path: str, kind: str) -> Iterator[str]:
+        """Other parents below which they may move an item, one of each sort."""
+        for some in self._sorts_of_parents(kind):
+            others = (each for each in some if each != parent_of(path))
+            found = next((e for e in others if self._engine.may_move(self._by, path, e)), None)
+            if found is not None:
+                yield found
 
-def _opens(engine: Engine, actors: Sequence[str | None], before: Subject, after: Subject) -> bool:
-    """Whether some people may do more to an item as it would be than as it is."""
-    for action in engine.data.item_actions:
-        if action in NEED_MORE:
-            continue
-        if any(engine.allows_of(a, action, after) for a in actors) and not any(
-            engine.allows_of(a, action, before) for a in actors
-        ):
-            return True
-    return False
+    def _sorts_of_parents(self, kind: str) -> list[list[str]]:
+        """Where they may create items of a kind, by what would be said of such an item there."""
+        engine = self._engine
+        if kind not in self._parents:
+            sorts: dict[object, list[str]] = {}
+            for parent in parents_for(engine, self._by, kind, None, None):
+                about = subject.pictured(engine.data, Item("", kind), parent, engine.at)
+                some = sorts.setdefault(engine.ground.class_of(about), [])
+                if len(some) < _OF_A_SORT:
+                    some.append(parent)
+                if len(sorts) == _SORTS:
+                    break
+            self._parents[kind] = list(sorts.values())
+        return self._parents[kind]
