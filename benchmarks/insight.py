@@ -37,13 +37,15 @@ def every_row(data: SiteData) -> Iterator[Row]:
     """Each question with how many seconds it took."""
     engine = Engine(data, NOON)
     lists_of(engine).items_for(None, "read")
-    one, other = [each for each in data.users if each != data.owner][100:102]
-    path = next(p for p in data.items if not engine.allows(one, "edit", p))
-    wish = Wish(Who("user", one), "edit", place(path))
-    sides = Side(engine, one, "One"), Side(engine, other, "Other")
-    yield "two people compared", _timed(lambda: Compared(*sides).more)
-    yield "a suggestion", _timed(lambda: suggest(engine, [wish]))
-    yield "what somebody could gain", _timed(lambda: could_gain(engine, one))
+    people = [each for each in data.users if each != data.owner][100:103]
+    sides = [Side(engine, login, login) for login in people]
+    yield "two people compared", _timed(lambda: Compared(*sides[:2]).more)
+    yield "two others compared", _timed(lambda: Compared(*sides[1:]).more)
+    for called, login in zip(("a suggestion", "another one"), people, strict=False):
+        path = next(p for p in data.items if not engine.allows(login, "edit", p))
+        wish = Wish(Who("user", login), "edit", place(path))
+        yield called, _timed(lambda wish=wish: suggest(engine, [wish]))  # type: ignore[misc]
+    yield "what somebody could gain", _timed(lambda: could_gain(engine, people[0]))
     look = Look(engine)
     total = 0.0
     for name, check in CHECKS.items():

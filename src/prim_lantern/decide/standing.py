@@ -25,6 +25,13 @@ def obstacle(
     )
 
 
+def cannot_move(data: SiteData, path: str, parent: str) -> bool:
+    """Whether an item, as it is, cannot stand below another parent."""
+    item = data.items[path]
+    kind = data.all_kinds[item.kind]
+    return obstacle(data, kind, parent, item.categories, moved=item) is not None
+
+
 def cannot_stand(data: SiteData, kind: Kind, parent: str) -> bool:
     """Whether no new item of this kind can stand directly below the parent, however filed."""
     return (_above(data, kind, parent) or _full(data, kind, parent, None)) is not None

@@ -347,14 +347,18 @@ class Engine:
 
     def may_move(self, login: str | None, path: str, new_parent: str) -> bool:
         """May they move the item, with all below it, under another parent?"""
-        item = self.data.items[path]
-        kind = self.data.all_kinds[item.kind]
-        if standing.obstacle(self.data, kind, new_parent, item.categories, moved=item):
+        if standing.cannot_move(self.data, path, new_parent):
             return False
-        below: Iterable[str] = (path, *self.data.tree.below(path))
-        return all(self.allows(login, "edit", each) for each in below) and self._create_as(
-            login, item, new_parent
-        )
+        return self.may_stand(login, path, new_parent) and self.may_take_along(login, path)
+
+    def may_take_along(self, login: str | None, path: str) -> bool:
+        """May they edit the item and all below it, as whoever moves it must?"""
+        below = (path, *self.data.tree.below(path))
+        return all(self.allows(login, "edit", each) for each in below)
+
+    def may_stand(self, login: str | None, path: str, new_parent: str) -> bool:
+        """May they create the item, as it is, under another parent?"""
+        return self._create_as(login, self.data.items[path], new_parent)
 
     def may_manage(self, login: str | None, action: str, place: Place) -> bool:
         """May they manage a place? Nothing needs to be readable for it."""

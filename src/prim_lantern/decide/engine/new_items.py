@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, Final, NamedTuple
 
@@ -53,7 +53,8 @@ class NewItems:
         self._pictures: dict[tuple[_Spot, tuple[str, ...]], _Picture] = {}
         self._answers: dict[tuple[_Picture, int, bool], bool] = {}
         self._spoken: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
-        self._everywhere: tuple[int, Sequence[tuple[str, str]]] | None = None
+        self._everywhere: tuple[int, Sequence[Clause]] | None = None
+        self._elsewhere: dict[tuple[int, str, frozenset[str]], bool] = {}
         self._categories: dict[str, tuple[str, ...]] = {}
         self._alike_for: dict[
             tuple[str, FiledCase, int, bool], dict[tuple[int, ...], list[str]]
@@ -63,36 +64,35 @@ class NewItems:
         """Whether anything speaks for creating such items there: a quick look before asking."""
         if engine.is_owner(login):
             return True
-        mask, bits = engine.crowd[login][0], engine.crowd.bits
+        mask = engine.crowd[login][0]
         all_access, elsewhere = self._known_everywhere(engine)
         if mask & all_access:
             return True
-        of_parent, spoken = self._about(engine, parent, elsewhere)
-        return any(
-            (each.kinds is None or kind in each.kinds or not each.kinds.isdisjoint(of_parent))
-            and (each.who.kind == "role" or mask & bits[each.who])
-            for each in spoken
-        )
+        of_parent, spoken = self._about(engine, parent)
+        key = mask, kind, of_parent
+        anywhere = self._elsewhere.get(key)
+        if anywhere is None:
+            anywhere = self._elsewhere[key] = _any_speaks(engine, elsewhere, *key)
+        return anywhere or _any_speaks(engine, spoken, *key)
 
-    def _known_everywhere(self, engine: Engine) -> tuple[int, Sequence[tuple[str, str]]]:
-        """The bits of all who have all access somewhere; and the places that are no paths."""
+    def _known_everywhere(self, engine: Engine) -> tuple[int, Sequence[Clause]]:
+        """The bits of all who have all access somewhere; and what allows creating at places that
+        are no paths."""
         if self._everywhere is None:
             rights = engine.rights
             given = (access.given for some in rights.all_access.values() for access in some)
             bits = engine.crowd.mask(who for each in given for who in each.to)
-            self._everywhere = bits, [spot for spot in rights.spots() if spot[0] != "path"]
+            spots = (spot for spot in rights.spots() if spot[0] != "path")
+            self._everywhere = bits, _allowing(engine, spots)
         return self._everywhere
 
-    def _about(
-        self, engine: Engine, parent: str, elsewhere: Sequence[tuple[str, str]]
-    ) -> tuple[frozenset[str], Sequence[Clause]]:
-        """The kinds of a parent, and what allows creating there, for some kind and somebody."""
+    def _about(self, engine: Engine, parent: str) -> tuple[frozenset[str], Sequence[Clause]]:
+        """The kinds of a parent, and what allows creating on the way to it."""
         found = self._spoken.get(parent)
         if found is None:
-            spots = (*elsewhere, *(("path", path) for path in way_to(parent)))
-            spoken = [c for spot in spots for c in engine.rights.at(spot, "create") if c.allow]
             there = parent in engine.data.content.index
             kinds = engine.subject(parent).kinds if there else frozenset[str]()
+            spoken = _allowing(engine, (("path", path) for path in way_to(parent)))
             found = self._spoken[parent] = (kinds, spoken)
         return found
 
@@ -216,6 +216,23 @@ class NewItems:
                 found = self._spot_of.setdefault(what, _Spot(*what))
             self._spots[key] = found
         return self._spots[key]
+
+
+def _allowing(engine: Engine, spots: Iterable[tuple[str, str]]) -> list[Clause]:
+    """What allows creating at some places, for some kind and somebody."""
+    return [each for spot in spots for each in engine.rights.at(spot, "create") if each.allow]
+
+
+def _any_speaks(
+    engine: Engine, some: Iterable[Clause], mask: int, kind: str, of_parent: frozenset[str]
+) -> bool:
+    """Whether any of them may speak to people of some sort of a kind below a parent of kinds."""
+    bits = engine.crowd.bits
+    return any(
+        (each.kinds is None or kind in each.kinds or not each.kinds.isdisjoint(of_parent))
+        and (each.who.kind == "role" or mask & bits[each.who])
+        for each in some
+    )
 
 
 def _is_author(engine: Engine, login: str | None, spot: _Spot) -> bool:

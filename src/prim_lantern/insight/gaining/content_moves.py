@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
+
+import numpy as np
 
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.content import ChangeItem, MoveItem, TakeStep
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.lists import paths_for
+from prim_lantern.decide.lists import lists_of, paths_for
+from prim_lantern.decide.standing import cannot_move
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.views.looking import is_possible
 from prim_lantern.decide.views.pages import parents_for
@@ -19,7 +22,10 @@ from prim_lantern.site.places import parent_of
 
 _ITEMS: Final = 500  # of each person, of which one of each sort is tried
 _SORTS: Final = 100  # of parents to move an item to
+_SORTS_OF_MANY: Final = 20  # the same on a big site
 _OF_A_SORT: Final = 20  # that are tried, as one may be full
+_FEW: Final = 2_000  # items, each of which is looked at as a parent
+_OF_A_CLASS: Final = 3  # else
 
 _Move = tuple[str | None, Operation, str]
 
@@ -41,6 +47,7 @@ class _Moves:
     def __init__(self, engine: Engine, by: str | None, actors: Sequence[str | None]) -> None:
         self._engine, self._by, self._actors = engine, by, actors
         self._parents: dict[str, list[list[str]]] = {}
+        self._few = len(engine.data.content) <= _FEW
 
     def every(self, only: str | None) -> Iterator[_Move]:
         """Those that open something to the actors."""
@@ -111,10 +118,14 @@ class _Moves:
 
     def _new_parents(self, path: str, kind: str) -> Iterator[str]:
         """Other parents below which they may move an item, one of each sort."""
+        engine, by = self._engine, self._by
+        if not engine.may_take_along(by, path):
+            return
         for some in self._sorts_of_parents(kind):
             others = (each for each in some if each != parent_of(path))
-            found = next((e for e in others if self._engine.may_move(self._by, path, e)), None)
-            if found is not None:
+            can = (each for each in others if not cannot_move(engine.data, path, each))
+            found = next(can, None)
+            if found is not None and engine.may_stand(by, path, found):
                 yield found
 
     def _sorts_of_parents(self, kind: str) -> list[list[str]]:
@@ -122,12 +133,41 @@ class _Moves:
         engine = self._engine
         if kind not in self._parents:
             sorts: dict[object, list[str]] = {}
-            for parent in parents_for(engine, self._by, kind, None, None):
+            for parent in self._parents_of(kind):
                 about = subject.pictured(engine.data, Item("", kind), parent, engine.at)
                 some = sorts.setdefault(engine.ground.class_of(about), [])
                 if len(some) < _OF_A_SORT:
                     some.append(parent)
-                if len(sorts) == _SORTS:
+                if len(sorts) == (_SORTS if self._few else _SORTS_OF_MANY):
                     break
             self._parents[kind] = list(sorts.values())
         return self._parents[kind]
+
+    def _parents_of(self, kind: str) -> Iterable[str]:
+        """Where they may create items of a kind; on a big site, some of each class of items."""
+        engine = self._engine
+        if self._few:
+            return parents_for(engine, self._by, kind, None, None)
+        return (
+            parent
+            for some in engine.beside(_classes)
+            for parent in some
+            if engine.could_create(self._by, kind, parent)
+            and (
+                engine.may_create(self._by, kind, parent, ())
+                or engine.filings(self._by, kind, parent)
+            )
+        )
+
+
+def _classes(engine: Engine) -> list[list[str]]:
+    """Some paths of each class of items, categories aside."""
+    of, names = lists_of(engine).situations, engine.data.content.names
+    ways = of.way_at[of.of_row]
+    rows = np.argsort(ways, kind="stable")
+    starts = np.flatnonzero(np.diff(ways[rows], prepend=-1)).tolist()
+    ends = [*starts[1:], len(rows)]
+    return [
+        [names[row] for row in rows[start : min(end, start + _OF_A_CLASS)].tolist()]
+        for start, end in zip(starts, ends, strict=True)
+    ]
