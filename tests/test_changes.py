@@ -13,15 +13,22 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from operations import random_proposal
 from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.held import Held
 from prim_lantern.change.operations import OPERATIONS, operation_from
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.record import Record
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.lists import Lists
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.subject import with_above
 from prim_lantern.formats.entries import State
 from prim_lantern.formats.history import NO_HASH, line_from, text_of, written_line
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.places import place
+from prim_lantern.site.rights import Rule
+from prim_lantern.site.who import Who
 from sites import NOON, sites
 
 seeds = st.integers(0, 2**32).map(Random)
@@ -190,3 +197,52 @@ def test_who_comes_to_read_comes_to_what_their_role_allows_there(make_folder):
     # whoever has all access creates where no word is about creating
     assert "/in" in [str(each) for each in site.parents_for("top", "page")]
     assert not list(site.parents_for("cyd", "page"))
+
+
+@given(in_columns, seeds)
+def test_what_places_hold_is_what_stands_below_them_or_is_filed_there(site, rng):
+    spots = {
+        *(
+            ("path", rng.choice(["/", "/a", "/nowhere", *site.items]))
+            for _ in range(rng.randrange(3))
+        ),
+        *(("category", each) for each in site.categories if rng.random() < 0.3),
+    }
+    filed = {
+        path
+        for path, item in site.items.items()
+        if any(("category", each) in spots for each in with_above(item.categories))
+    }
+    content = site.content
+    parts = {
+        content.names[part] for part, page in site.pages.items() if content.names[page] in filed
+    }
+    below = {
+        p for p in site.items for kind, name in spots if kind == "path" and is_at_or_below(p, name)
+    }
+    held = Held(site).by(spots)
+    assert {path for path in site.items if held[content.index[path]]} == filed | parts | below
+
+
+def is_at_or_below(path, top):
+    return path == top or path.startswith(top.rstrip("/") + "/")
+
+
+@given(in_columns, seeds)
+def test_of_whom_words_speak_for_the_first_time_is_told_with_all_others(site, rng):
+    """Lists of a changed site, made of those of before, say what lists of that site alone say."""
+    before = Engine(site, NOON)
+    lists = lists_of(before)
+    assert lists.population.size <= len(site.users)
+    login = rng.choice([each for each in site.users if each != site.owner])
+    rule = Rule(
+        True, ("edit",), (Who("user", login),), place(rng.choice(list(site.items))), id="new"
+    )
+    after = before.after(site.with_parts(rules=(*site.rules, rule)), NOON)
+    if after.renewed is None:
+        return
+    found, alone = lists.after(after), Lists(after)
+    for action in ("read", "edit"):
+        for path in site.items:
+            assert found.who_may(action, path) == alone.who_may(action, path)
+        assert found.counts(action).tolist() == alone.counts(action).tolist()

@@ -27,6 +27,12 @@ def clumsily_changed(site: SiteData, rng: Random) -> SiteData:
         site = site.with_parts(users=site.people.revised([maker.user("newcomer")]))
     if maker.maybe(0.1):
         site = site.with_parts(users=site.people.revised(gone={rng.choice(LOGINS[1:])}))
+    if site.groups and maker.maybe(0.3):
+        gone = rng.choice([None, *site.groups])
+        left = {name: group for name, group in site.groups.items() if name != gone}
+        site = site.with_parts(groups={**left, "fresh": replace(left[min(left)], name="fresh")})
+    if site.plans and maker.maybe(0.2):
+        site = site.with_parts(plans=dict(list(site.plans.items())[1:]))
     return site.with_parts(items=items)
 
 

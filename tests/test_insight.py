@@ -98,6 +98,21 @@ def test_what_one_may_and_another_may_not_is_what_the_plain_reading_says(site, r
         assert compared.alike[action] == len(may[0][action] & may[1][action])
 
 
+def test_places_can_be_counted_cut_and_compared_before_each_is_made(demo):
+    folding = Folding(demo.data)
+    spots = folding.of_paths([*demo.data.tree.below("/log"), "/log", "/visit"])
+    assert len(spots) == 2
+    assert [str(each) for each in spots[:1]] == [f"/log and below ({spots[0].items} items)"]
+    assert (spots[1].where, spots[-1], spots[1:]) == ("/visit", spots[1], (spots[1],))
+    with pytest.raises(IndexError):
+        spots[2]
+    again = folding.of_paths([*demo.data.tree.below("/log"), "/log", "/visit"])
+    assert spots == again == tuple(spots)
+    assert hash(spots) == hash(again)
+    assert spots != folding.of_paths(["/visit"])
+    assert repr(folding.of_paths([])) == "<Spots: none>"
+
+
 @few
 @given(in_columns, seeds)
 def test_places_are_told_as_few_and_cover_just_what_is_meant(site, rng):

@@ -9,8 +9,13 @@ import sys
 from pathlib import Path
 
 import pytest
+from alembic.config import Config
+from alembic.script import ScriptDirectory
 
 import prim_lantern as pl
+from conftest import put
+from prim_lantern.store import migrations
+from prim_lantern.store.upgrading import NEWEST
 
 ROOT = Path(__file__).parent.parent
 
@@ -29,6 +34,21 @@ def test_importing_the_package_loads_no_heavy_or_interface_package():
     assert not slow & loaded
     third_party = {n.partition(".")[0] for n in loaded} - set(sys.stdlib_module_names)
     assert {n for n in third_party if not n.startswith(("_", "sitecustomize"))} == {"prim_lantern"}
+
+
+def test_a_database_that_is_up_to_date_loads_nothing_that_brings_older_ones_up(tmp_path):
+    place = put(pl.open_demo().data, f"sqlite:///{tmp_path}/site.db")
+    loaded = loaded_by(
+        f"import prim_lantern as pl; pl.open_site({place!r}).may('hana.okafor', 'read', '/')"
+    )
+    assert "sqlalchemy" in loaded
+    assert "alembic" not in loaded
+
+
+def test_the_newest_tables_are_those_of_the_last_migration():
+    config = Config()
+    config.set_main_option("script_location", str(Path(migrations.__file__).parent))
+    assert ScriptDirectory.from_config(config).get_current_head() == NEWEST
 
 
 def test_a_single_answer_loads_no_tables():
