@@ -242,7 +242,8 @@ def test_of_whom_words_speak_for_the_first_time_is_told_with_all_others(site, rn
     if after.renewed is None:
         return
     found, alone = lists.after(after), Lists(after)
-    for action in ("read", "edit"):
-        for path in site.items:
-            assert found.who_may(action, path) == alone.who_may(action, path)
-        assert found.counts(action).tolist() == alone.counts(action).tolist()
+    for action in ("read", "edit", "publish"):
+        who_may = [alone.who_may(action, path) for path in after.data.content.names]
+        assert [found.who_may(action, path) for path in after.data.content.names] == who_may
+        assert alone.counts(action).tolist() == found.counts(action).tolist()
+        assert alone.counts(action).tolist() == list(map(len, who_may))

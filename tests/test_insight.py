@@ -100,13 +100,15 @@ def test_what_one_may_and_another_may_not_is_what_the_plain_reading_says(site, r
 
 def test_places_can_be_counted_cut_and_compared_before_each_is_made(demo):
     folding = Folding(demo.data)
-    spots = folding.of_paths([*demo.data.tree.below("/log"), "/log", "/visit"])
-    assert len(spots) == 2
+    paths = [*demo.data.tree.below("/log"), "/log", "/visit", "/about"]
+    spots = folding.of_paths(paths)
+    assert len(spots) == 3
     assert [str(each) for each in spots[:1]] == [f"/log and below ({spots[0].items} items)"]
-    assert (spots[1].where, spots[-1], spots[1:]) == ("/visit", spots[1], (spots[1],))
+    assert [each.where for each in spots[1:]] == ["/about", "/visit"]
+    assert (spots[1].where, spots[-1].where) == ("/about", "/visit")
     with pytest.raises(IndexError):
-        spots[2]
-    again = folding.of_paths([*demo.data.tree.below("/log"), "/log", "/visit"])
+        spots[3]
+    again = folding.of_paths(paths)
     assert spots == again == tuple(spots)
     assert hash(spots) == hash(again)
     assert spots != folding.of_paths(["/visit"])
