@@ -247,3 +247,17 @@ def test_of_whom_words_speak_for_the_first_time_is_told_with_all_others(site, rn
         assert [found.who_may(action, path) for path in after.data.content.names] == who_may
         assert alone.counts(action).tolist() == found.counts(action).tolist()
         assert alone.counts(action).tolist() == list(map(len, who_may))
+
+
+def test_whoever_changed_a_page_publishes_none_of_its_parts_in_lists_either(make_site):
+    site = make_site(
+        '[kinds.panel]\npart = true\n[kinds.page]\nfour_eyes = true\n'
+        '[[rules]]\nallow = ["publish"]\nto = ["user:ann", "user:ben"]\nwhere = "/a"\n',
+        "ann,Ann,,active,,,\nben,Ben,,active,,,",
+        "/a,page,A,mo,ann,draft,,,,,\n/a/p,panel,P,,,,,,,,",
+    )  # fmt: skip
+    lists = Lists(Engine(site.data, NOON))
+    paths = site.data.content.names
+    who_may = [lists.who_may("publish", path) for path in paths]
+    assert dict(zip(paths, who_may, strict=True)) == {"/a": ["ben"], "/a/p": ["ben"]}
+    assert lists.counts("publish").tolist() == [1, 1]
