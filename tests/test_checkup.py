@@ -18,6 +18,8 @@ from conftest import run
 from prim_lantern.decide.engine import Engine
 from prim_lantern.insight.checkup import CHECKS, checkup
 from prim_lantern.insight.finding import SEVERITIES, Finding
+from prim_lantern.insight.look import Look
+from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 from sites import NOON, sites
 
 AT = "2027-05-10"
@@ -321,3 +323,14 @@ def test_a_word_that_will_decide_for_somebody_later_is_not_useless(make_site):
     assert later.tidy(AT).steps == ()
     assert later.tidy(AT, today_only=True).steps == ()
     assert later.may("cyd", "edit", "/a", "2028-02-01")
+
+
+@given(sites(), st.integers(0, 2**32).map(Random))
+def test_those_of_whom_some_whos_speak_are_found_as_one_by_one(site, rng):
+    engine = Engine(site, NOON)
+    look, whos = Look(engine), engine.crowd.belonging.whos
+    every = [EVERYONE, GUESTS, SIGNED_IN, *(Who("group", name) for name in site.groups)]
+    every += [Who("user", login) for login in site.users]
+    some = rng.sample(every, rng.randrange(1, 4))
+    found = {login for login in (None, *look.active) if not whos(login).isdisjoint(some)}
+    assert look.among(some) == found

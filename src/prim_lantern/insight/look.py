@@ -12,6 +12,7 @@ from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.timeline import Timeline, turns_of_words
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
@@ -45,11 +46,11 @@ class Look:
     def among(self, whos: Iterable[Who]) -> set[str | None]:
         """The active users, and the guest (None), who are any of some whos; to whom a role is given
         depends on the item, and is left aside."""
-        crowd, some = self.engine.crowd, list(whos)
-        named = {who.name for who in some if who.kind == "user"}
+        crowd, population, some = self.engine.crowd, lists_of(self.engine).population, list(whos)
         bits = crowd.mask(who for who in some if who.kind in ("group", "audience"))
-        everybody = (None, *self.active)
-        return {each for each in everybody if each in named or crowd[each][0] & bits}
+        found: set[str | None] = set(population.logins[population.has(bits)].tolist())
+        found.update(w.name for w in some if w.kind == "user" and w.name in population.numbers)
+        return found | {None} if crowd[None][0] & bits else found
 
     @cached_property
     def _engines(self) -> list[Engine]:

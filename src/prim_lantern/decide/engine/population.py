@@ -112,13 +112,13 @@ class Population:
     def _facts(self, level: Any) -> list[NDArray[Any]]:
         """The facts of the site's level (`SiteLevel.facts`), a column each."""
         return [
-            self._has(level.never),
+            self.has(level.never),
             *(self._lacks(readers) for readers in (level.final, level.readers)),
-            self._has(level.access),
+            self.has(level.access),
             *(self._first(hits) for hits in (level.read, level.drafts, level.act)),
         ]
 
-    def _has(self, mask: int) -> NDArray[np.bool_]:
+    def has(self, mask: int) -> NDArray[np.bool_]:
         """Who has any of some bits."""
         found = np.full(self.size, bool(mask & ANYBODY))
         if not mask & ANYBODY:
@@ -128,15 +128,15 @@ class Population:
     def _lacks(self, readers: Readers | None) -> NDArray[np.bool_]:
         if readers is None:
             return np.zeros(self.size, dtype=np.bool_)
-        found = self._has(readers.readers) & ~self._has(readers.but_not)
+        found = self.has(readers.readers) & ~self.has(readers.but_not)
         for each in readers.all_of:
-            found &= self._has(each)
+            found &= self.has(each)
         return ~found
 
     def _first(self, hits: Hits) -> NDArray[np.int64]:
         found = np.zeros(self.size, dtype=np.int64)
         for mask, says in reversed(hits):
-            found[self._has(mask)] = says
+            found[self.has(mask)] = says
         return found
 
     def spread(self, program: Coded) -> Spread:
