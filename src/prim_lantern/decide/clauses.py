@@ -62,8 +62,8 @@ def clauses_of(data: SiteData) -> tuple[Clause, ...]:
 
 def clauses_of_rule(data: SiteData, rule: Rule) -> Iterator[Clause]:
     """The clauses of one rule: one for each who, and those for what it brings."""
-    line = _Line("", frozenset(rule.kinds) or None, rule.whose, rule.actions, ())
-    line = line._replace(says=_says(data, rule.actions, rule.in_state, allow=rule.allow))
+    says = _says(data, rule.actions, rule.in_state, allow=rule.allow)
+    line = _Line("", frozenset(rule.kinds) or None, rule.whose, rule.actions, says)
     source = Source(rule=rule)
     for who in rule.to:
         yield from _clauses(

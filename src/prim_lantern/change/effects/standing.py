@@ -141,9 +141,8 @@ class Standing:
             found = np.zeros(len(self._touched.rows[0]), dtype=np.bool_)
             found[self._touched.items] = True
             for engine, rows in zip(self._touched.engines, self._touched.rows[1], strict=True):
-                held = np.append(
-                    self._held_in(engine.data).by(spots), False
-                )  # of what is not there
+                # what is not there has the row -1: the last
+                held = np.append(self._held_in(engine.data).by(spots), False)
                 held[list(engine.links)] = True
                 found |= held[rows]
             self._numbers[spots] = np.flatnonzero(found)
