@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import atexit
+import contextlib
+import io
 import itertools
 import os
 import shutil
@@ -11,9 +13,10 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from pathlib import Path
+from unittest import mock
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
@@ -42,11 +45,14 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--retell", action="store_true", help="write anew what is told to people")
 
 
+MUTATED = "MUTANT_UNDER_TEST" in os.environ  # whether this is a run of the mutation tester
 LONG = ("told", "documents", "insight", "sheets", "stores", "killed", "engine", "service", "gate")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What takes long comes first, so that no processor waits for it at the end."""
+    if MUTATED:  # one failure is enough there: what is quick comes first
+        return
     longest = [f"test_{name}.py" for name in LONG]
     items.sort(key=lambda each: longest.index(each.path.name) if each.path.name in longest else 99)
 
@@ -118,8 +124,8 @@ def run(
         environment["PRIM_LANTERN_SITE"] = str(site)
     if not anew and set(more) <= {"cwd"}:
         cwd = str(Path(str(more.get("cwd", "."))).resolve())
-        code, out, err = _forking().run(arguments, environment, cwd, timeout=120)
-        return subprocess.CompletedProcess(arguments, code, out, err)
+        run_one = _run_here if MUTATED else _forking().run
+        return Result(arguments, *run_one(arguments, environment, cwd, timeout=120))
     return subprocess.run(
         [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", *arguments],
         capture_output=True,
@@ -131,6 +137,26 @@ def run(
         check=False,
         **more,  # type: ignore[call-overload]
     )
+
+
+def _run_here(
+    arguments: Sequence[str], environment: Mapping[str, str], cwd: str, **_: float
+) -> tuple[int | str | None, str, str]:
+    """The same in this process: a mutation tester sees nothing of another."""
+    from prim_lantern.cli.main import run
+
+    out, err = io.StringIO(), io.StringIO()
+    with (
+        pytest.MonkeyPatch.context() as patch,
+        mock.patch.dict(os.environ, environment, clear=True),
+        contextlib.redirect_stdout(out),
+        contextlib.redirect_stderr(err),
+    ):
+        patch.chdir(cwd)
+        patch.setattr("sys.argv", ["prim-lantern", *map(str, arguments)])
+        with pytest.raises(SystemExit) as ended:
+            run()
+    return ended.value.code, out.getvalue(), err.getvalue()
 
 
 @cache

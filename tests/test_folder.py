@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 import shutil
 import tomllib
+from copy import deepcopy
 from dataclasses import replace
 from difflib import ndiff
 from tempfile import TemporaryDirectory
+from unittest import mock
 
 import jsonschema
 import pytest
@@ -19,6 +21,7 @@ from prim_lantern.formats.folder.plain import plain_tables
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.schema import site_schema
 from prim_lantern.formats.folder.toml_text import fresh_text, updated_text
+from prim_lantern.formats.folder.window import Window
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.people import Group
@@ -302,6 +305,73 @@ def test_comments_stay_with_the_tables_that_they_are_about(wanted):
         assert lines.count(f"# HEADING {section}") == 1
         if names and section != "roles":  # above all that stand there
             assert lines.index(f"# HEADING {section}") < lines.index(f"[[{section}]]")
+
+
+def in_whole(text, before, after):
+    """The same update with the whole text parsed."""
+    whole = Window(0, len(text), before, after)
+    with mock.patch("prim_lantern.formats.folder.toml_text.window", return_value=whole):
+        return updated_text(text, before, after)
+
+
+@settings(max_examples=100)
+@given(site=sites(), data=st.data())
+def test_a_part_of_the_text_is_changed_as_the_whole_would_be(site, data):
+    """Where tables come, go and change, only what lies around them is parsed."""
+    before = plain_tables(site)
+    text, after = fresh_text(before), deepcopy(before)
+    for _ in range(data.draw(st.integers(1, 3))):
+        name = data.draw(st.sampled_from(sorted(after.keys() - {"site"}) or ["site"]))
+        section = after[name]
+        if isinstance(section, list):
+            at = data.draw(st.integers(0, len(section)))
+            section[at : at + data.draw(st.integers(0, 2))] = data.draw(
+                st.lists(st.sampled_from(before[name]), max_size=2)
+            )
+        else:
+            key = data.draw(st.sampled_from(sorted(before[name])))
+            section["new"] = before[name][key]
+            section.pop(key, None)
+        if not section:
+            del after[name]
+            break
+    if after != before:
+        assert updated_text(text, before, after) == in_whole(text, before, after)
+
+
+@pytest.mark.parametrize(
+    ("odd", "told"),
+    [
+        ('[groups]\nchoir.label = "C"\n[site]\nname = "x"\n', None),
+        ('site.name = "x"\n[groups.choir]\nlabel = "C"\n', None),
+        ('[groups."choir"]  # those who sing\nlabel = "C"\n[site]\nname = "x"', None),
+        (
+            '[site]\nname = "x"\n[groups.choir]\nlabel = """\n[groups.band]\n"""\n',
+            "[groups.band]\n",
+        ),
+    ],
+)
+def test_tables_in_another_form_are_changed_too(odd, told):
+    choir = {"label": told or "C"}
+    before = {"site": {"name": "x"}, "groups": {"choir": choir}}
+    after = {"site": {"name": "y"}, "groups": {"choir": choir, "crew": {"label": "Crew"}}}
+    text = updated_text(odd, before, after)
+    assert tomllib.loads(text) == after
+    assert ("# those who sing" in text) == ("# those who sing" in odd)
+
+
+def test_a_section_that_lies_here_and_there_and_one_that_is_new():
+    """What is added to a section stands with the last of it, a new section at the end."""
+    text = '[groups.a]\n\n[site]\nname = "x"\n\n[groups.b]\n\n[roles.c]\n'
+    before = {"groups": {"a": {}, "b": {}}, "site": {"name": "x"}, "roles": {"c": {}}}
+    more = {**before, "groups": {"a": {"label": "A"}, "b": {}}}
+    now = updated_text(text, before, more)
+    assert tomllib.loads(now) == more
+    assert now == in_whole(text, before, more)
+    text = '[groups.a]\n\n[site]\nname = "x"\n'
+    before = {"groups": {"a": {}}, "site": {"name": "x"}}
+    now = updated_text(text, before, {**before, "rules": [{"id": "new"}]})
+    assert now == f'{text}\n[[rules]]\nid = "new"\n'
 
 
 def test_a_byte_order_mark_and_crlf_are_no_matter(make_folder):

@@ -9,6 +9,7 @@ from typing import Any
 import tomlkit
 
 from prim_lantern.formats.folder.comments import Comments
+from prim_lantern.formats.folder.window import window
 
 _LAID_OUT_FROM = 70  # letters from which a list gets a line for each entry
 
@@ -28,7 +29,14 @@ def updated_text(text: str, before: Tables, after: Tables) -> str:
 
     Comments, order, layout and what was written without need stay as they are.
     """
-    document = tomlkit.parse(text if text.endswith("\n") or not text else f"{text}\n")
+    if text and not text.endswith("\n"):
+        text += "\n"
+    start, end, was, now = window(text, before, after)
+    return text[:start] + _updated(text[start:end], was, now) + text[end:]
+
+
+def _updated(text: str, before: Tables, after: Tables) -> str:
+    document = tomlkit.parse(text)
     comments = Comments(document)
     for name in before:
         if name not in after:
