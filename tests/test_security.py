@@ -106,3 +106,70 @@ def test_tokens_are_made_and_withdrawn_by_command(tmp_path):
     assert run("token", "list", cwd=tmp_path).stdout == "There are no tokens.\n"
     (tmp_path / "lantern-tokens.json").write_text("[{")
     assert "was damaged" in run("token", "list", cwd=tmp_path).stderr
+
+
+LOOK_LIKE_INES = [
+    "іnes.varga", "іneѕ.vаrgа", "INЕS.VARGA", "ｉｎｅｓ.varga", "ines․varga", "İnes.varga", "ınes.varga",
+    "ineѕ․varga", "ιnes.varga", "ɪnes.varga",
+]  # fmt: skip
+NOT_TO_BE_SEEN = [
+    "ines.varga\u200b",
+    "in\u00ades.varga",
+    "new\u202eone",
+    "new\u2060one",
+    "new\ufe0f",
+    "new\u3164",
+]
+OF_THEIR_OWN = ["inés.varga", "анна.ким", "ines-varga", "straße", "王小明", "søren", "ines.varga2"]
+
+
+def by_all_ways(login):
+    """What makes somebody have a login, as functions of a site."""
+    for operation in (
+        {"do": "add-user", "login": login, "name": "New"},
+        {"do": "import-people", "rows": [{"login": login}]},
+        {"do": "rename-user", "login": "kit.farrow", "to": login},
+    ):
+        yield lambda site, it=operation: site.change(by="hana.okafor").do(it).make()
+    yield lambda site: invited(site, login)
+    yield lambda site: site.sign_up(login, name="New")
+
+
+def invited(site, login):
+    with site.change(by="hana.okafor") as change:
+        change.invite(login, email="new@example.org")
+
+
+@pytest.mark.parametrize("login", LOOK_LIKE_INES + NOT_TO_BE_SEEN)
+def test_nobody_takes_a_login_that_looks_like_another(login, tmp_path):
+    site = pl.open_demo()
+    for way in by_all_ways(login):
+        with pytest.raises(pl.BadValue, match=r"looks like|cannot be seen"):
+            way(site)
+    file = tmp_path / "people.csv"
+    file.write_text(f"login,name\nkit.farrow,Kit\n{login},New\n", encoding="utf-8")
+    done = run("import", "people", file, "--by", "hana.okafor", "--try")
+    assert done.returncode == 2
+    assert re.search(r"line 3.*(looks like|cannot be seen)", " ".join(done.stderr.split()))
+
+
+@pytest.mark.parametrize("login", OF_THEIR_OWN)
+def test_a_login_in_any_alphabet_is_taken(login):
+    for way in by_all_ways(login):
+        site = pl.open_demo()
+        way(site)
+        assert login in site.data.users
+        with pytest.raises(pl.AlreadyThere):
+            site.change(by="hana.okafor").add_user(login.upper()).make()
+
+
+def test_two_new_ones_in_one_file_must_not_look_alike_either(tmp_path):
+    rows = [{"login": "newa"}, {"login": "newа"}]
+    with pytest.raises(pl.BadValue, match="looks like 'newa'"):
+        pl.open_demo().change(by="hana.okafor").import_people(rows).make()
+    file = tmp_path / "people.csv"
+    file.write_text("login\nnewa\nnewа\nNEWA\n", encoding="utf-8")
+    done = run("import", "people", file, "--by", "hana.okafor", "--try")
+    told = " ".join(done.stderr.split())
+    assert "line 3, login: 'newа' looks like 'newa'" in told
+    assert "'NEWA' is in line 2 already" in told

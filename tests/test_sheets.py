@@ -6,6 +6,8 @@ import csv
 import shutil
 import subprocess
 import zipfile
+from functools import cache
+from io import BytesIO
 from pathlib import Path
 from random import Random
 
@@ -55,6 +57,22 @@ def edited(file, *edits):
         _cell(book, page, row, column).value = text
     book.save(file)
     return file
+
+
+@pytest.fixture(scope="module")
+def page_of(workbook):
+    """The workbook with one page that people write into, each made once: it is quicker to read."""
+
+    @cache
+    def only(page):
+        book, saved = load_workbook(workbook), BytesIO()
+        for sheet in book.worksheets:
+            if sheet.title in FIRSTS and sheet.title not in {page, "Who"}:
+                del book[sheet.title]
+        book.save(saved)
+        return saved.getvalue()
+
+    return only
 
 
 @pytest.fixture(scope="module")
@@ -221,10 +239,12 @@ def test_every_page_can_be_edited(made):
     ],
     ids=lambda each: "-".join(map(str, each)) if isinstance(each, tuple) else "",
 )  # fmt: skip
-def test_what_cannot_be_understood_is_told_with_its_cell(made, edit, told):
+def test_what_cannot_be_understood_is_told_with_its_cell(made, page_of, edit, told):
     folder, file = made
-    edited(file, edit)
-    cell = _cell(load_workbook(file), *edit[:3])
+    book = load_workbook(BytesIO(page_of(edit[0])))
+    cell = _cell(book, *edit[:3])
+    cell.value = edit[3]
+    book.save(file)
     (found,) = mistakes(folder, file)
     spot, _, text = found.partition(": ")
     assert text.startswith(told)

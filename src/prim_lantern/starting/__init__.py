@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from prim_lantern.errors import NotOverwritten
-from prim_lantern.site import names
+from prim_lantern.site.look_alikes import new_login
 from prim_lantern.site.moments import zone_of
 
 _TEXTS = Path(__file__).parent
@@ -36,7 +36,7 @@ def start_folder(
     True
     """
     folder = Path(folder)
-    names.login(owner)
+    new_login(owner, {})
     clock = f"[site]\ntimezone = {_toml_text(zone_of(timezone).key)}\n" if timezone else "[site]\n"
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise NotOverwritten(str(folder), "Choose a folder that is empty or not there yet.")

@@ -10,9 +10,10 @@ from typing import Any, ClassVar, Protocol
 from prim_lantern.change.operations.base import Made, Operation, PeopleRows, Texts, When, only_said
 from prim_lantern.change.operations.entries import named, with_users
 from prim_lantern.change.removal import without_people, without_whos, without_words
-from prim_lantern.errors import AlreadyThere, BadChange
+from prim_lantern.errors import BadChange
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.look_alikes import by_looks, looks_of, new_login
 from prim_lantern.site.moments import moment, start_of_day
 from prim_lantern.site.people import (
     ACTIVE,
@@ -67,13 +68,17 @@ class ImportPeople(Operation):
             raise BadChange("There are no rows to import.")
         logins = {names.folded(login): login for login in data.people.names}
         attributes = dict.fromkeys(key for row in self.rows for key in row.get("attributes", ()))
+        there = by_looks(data.people.names)
         put: dict[str, User] = {}
         for row in self.rows:
             named_so: str = row["login"]
             login = logins.get(names.folded(named_so), named_so)
             if names.folded(login) in put:
                 raise BadChange(f"{login} is in two rows; keep one.")
-            user = data.users.get(login) or _new_user(login, row, made)
+            user = data.users.get(login)
+            if user is None:
+                user = _new_user(new_login(login, there), row, made)
+                there[looks_of(login)] = login
             put[names.folded(login)] = as_row_says(data, user, row)
         return with_users(_with_attributes(data, attributes), list(put.values()))
 
@@ -82,7 +87,6 @@ class ImportPeople(Operation):
 
 
 def _new_user(login: str, row: Mapping[str, Any], made: Made) -> User:
-    names.login(login)
     status = row.get("status") or ACTIVE
     return User(login, status=status, joined=start_of_day(made.at) if status == ACTIVE else None)
 
@@ -304,10 +308,8 @@ def with_new(
     attributes: Mapping[str, str],
 ) -> SiteData:
     """The site with somebody new."""
-    names.login(new.login)
-    if names.folded(new.login) in map(names.folded, data.users):
-        raise AlreadyThere("user", new.login)
-    user = User(new.login, new.name, new.email, status, joined=joined)
+    login = new_login(new.login, by_looks(data.people.names))
+    user = User(login, new.name, new.email, status, joined=joined)
     user = with_values(in_groups(data, user, new.groups), None, None, attributes)
     return with_users(_with_attributes(data, attributes), [user])
 

@@ -15,6 +15,7 @@ from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.look_alikes import by_looks, new_login
 from prim_lantern.site.people import Test
 from prim_lantern.site.places import Place
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Given, Readership
@@ -162,11 +163,9 @@ class RenameUser(Operation):
     to: str
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
-        old, new = data.login(self.login), names.login(self.to)
-        if names.folded(new) in map(names.folded, data.people.names) and (
-            names.folded(new) != names.folded(old) or new == old
-        ):
-            raise AlreadyThere("user", new)
+        old = data.login(self.login)
+        others = (each for each in data.people.names if each != old or each == self.to)
+        new = new_login(self.to, by_looks(others))
         after = with_login(data, old, new)
         for group in data.groups.values():
             fit = (_fits(data, group.name, old), _fits(after, group.name, new))

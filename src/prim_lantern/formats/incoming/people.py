@@ -24,9 +24,9 @@ from prim_lantern.formats.incoming.content import (
 from prim_lantern.formats.incoming.mistakes import Mistakes
 from prim_lantern.formats.incoming.table import IncomingTable
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.look_alikes import by_looks, looks_of, new_login
 from prim_lantern.site.moments import written
 from prim_lantern.site.names import folded, nearest
-from prim_lantern.site.names import login as proper_login
 from prim_lantern.site.people import STATUSES
 
 LOGIN_FROM: Final = ("email", "name")
@@ -89,6 +89,7 @@ class _People:
         self._mistakes = mistakes
         self._groups = Named({each.name: each.label for each in data.groups.values()})
         self.logins = {folded(login): login for login in data.people.names}
+        self._looks = by_looks(data.people.names)
         addresses = zip(data.people.names, data.people.values_of("email"), strict=True)
         self._by_email = {folded(email): login for login, email in addresses if email}
 
@@ -147,11 +148,14 @@ class _People:
             known = self._by_email.get(folded(values.get("email", "")))
             login = known or _made(values.get(login_from or "", ""), login_from)
             login = self.logins.get(folded(login), login) if known is None else known
+        looks = looks_of(login)
+        if folded(login) in self.logins or folded(self._looks.get(looks, "")) == folded(login):
+            return login  # it is there, or comes by a row above
         try:
-            return proper_login(login)
+            self._looks[looks] = new_login(login, self._looks)
         except BadValue as error:
             self._mistakes.note_error(line, "login", login, error)
-            return login
+        return login
 
 
 def _made(text: str, login_from: str | None) -> str:
