@@ -15,7 +15,10 @@ from operations import random_proposal
 from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.effects.held import Held
 from prim_lantern.change.operations import OPERATIONS, operation_from
+from prim_lantern.change.operations.base import Made
+from prim_lantern.change.operations.rights import Give, TakeBack
 from prim_lantern.change.pieces import differences, with_pieces
+from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.lists import Lists
@@ -26,7 +29,8 @@ from prim_lantern.formats.entries import State
 from prim_lantern.formats.history import NO_HASH, line_from, text_of, written_line
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import place
+from prim_lantern.site.moments import ALWAYS
+from prim_lantern.site.places import SITE, place
 from prim_lantern.site.rights import Rule
 from prim_lantern.site.who import Who
 from sites import NOON, sites
@@ -43,7 +47,7 @@ def expected(before: SiteData, after: SiteData, earlier, actions) -> set[tuple]:
 
     def may(reference: Reference, who: str | None, action: str, path: str) -> bool:
         data = reference.data
-        if path not in data.items:
+        if path not in data.items or action not in data.item_actions:
             return False
         return reference.may(who if who in data.users else None, action, path).allowed
 
@@ -65,7 +69,7 @@ def test_effects_are_exactly_the_answers_that_change(site, rng):
     proposal = random_proposal(rng, site, "ada")
     before = Engine(site, NOON)
     effects = Effects(before, before.after(proposal.data, NOON), proposal.renames)
-    effects.actions = ["read", "edit", "publish", "see-drafts"]
+    effects.actions = rng.sample(effects.actions, 4)
 
     def earlier(path: str) -> str:
         for each in reversed(proposal.renames):
@@ -77,6 +81,30 @@ def test_effects_are_exactly_the_answers_that_change(site, rng):
     assert found == wanted, [step.said for step in proposal.steps]
     counted = sum(e.gained + e.lost + abs(e.guests) for e in effects.changed)
     assert counted == len(list(effects)) == effects.size
+
+
+@given(in_columns, seeds)
+def test_words_about_whoever_has_a_role_reach_those_to_whom_it_is_given(site, rng):
+    """Also where the role itself allows nothing, or something else."""
+    rule = rng.choice([*site.rules, Rule(True, ("submit",), (), SITE)])
+    role = rng.choice(list(site.roles))
+    bare = replace(site.roles[role], capabilities=(), includes=(), all_access=False)
+    about = replace(rule, id="about", to=(Who("role", role),), period=ALWAYS)
+    roles = {**site.roles, role: rng.choice([bare, site.roles[role]])}
+    site = site.with_parts(rules=(*site.rules, about), roles=roles)
+    proposal = Proposal(site, Made("ada", NOON))
+    given = rng.choice([None, *(each for each in site.given if each.role == role)])
+    if given is None:
+        whom = (rng.choice(["signed-in", "user:cyd", "group:crew"]),)
+        proposal.do(Give(role, whom, ("/",), until="2099-01-01"))
+    else:
+        proposal.do(TakeBack(role, tuple(map(str, given.to))))
+    before = Engine(site, NOON)
+    effects = Effects(before, before.after(proposal.data, NOON), ())
+    said = [each for each in effects.actions if each in rule.actions]
+    effects.actions = ["read", "edit", *said[:2]]
+    wanted = expected(site, proposal.data, str, effects.actions)
+    assert {tuple(each) for each in effects if each.action in effects.actions} == wanted
 
 
 @given(in_columns, seeds)

@@ -6,6 +6,7 @@ import json
 import re
 import shlex
 from dataclasses import replace
+from itertools import pairwise
 from random import Random
 
 import pytest
@@ -203,6 +204,40 @@ def test_what_new_writes_has_no_mistakes(tmp_path, starter):
     assert pl.open_site(folder).checkup() == []
 
 
+def test_what_takes_back_a_role_takes_no_more_than_was_found(make_site):
+    """The same role given again, elsewhere or for another time, stays."""
+    site = make_site(
+        GROUPS + EDITOR
+        + role("editor", "group:crew user:mo", "/a", "until = 2027-01-01")
+        + role("editor", "group:crew", "/a", "since = 2027-01-01\nuntil = 2028-01-01")
+        + role("editor", "group:crew", more="until = 2027-02-01")
+        + role("all", "group:crew user:cyd"),
+        CREW, SECTION,
+    )  # fmt: skip
+    over = [each.fix for each in site.checkup(AT, "over")]
+    assert over == [
+        ("take-back editor group:crew,user:mo --within /a --until 2027-01-01T00:00:00Z",),
+        ("take-back editor group:crew --within site --until 2027-02-01T00:00:00Z",),
+    ]
+    (all_access,) = site.checkup(AT, "all-access")
+    assert all_access.fix == ("take-back all group:crew --within site",)
+    before = site.data.given
+    for (fix,) in [*over, all_access.fix]:
+        assert run(*shlex.split(fix), "--by", "mo", "--yes", site=site.store.where).returncode == 0
+    now = pl.open_site(site.store.where).data.given
+    assert now == (before[1], replace(before[3], to=before[3].to[1:]))
+
+
+def test_where_it_would_take_more_no_command_is_offered(make_site):
+    twice = role("editor", "group:crew", "/a") + role("editor", "group:crew user:mo", "/a")
+    site = make_site(GROUPS + EDITOR + twice, CREW, SECTION)
+    found = site.checkup(AT, "never-decides")
+    assert len(found) == 2  # each of them, as the other is there
+    assert {(each.says[:33], each.fix) for each in found} == {
+        ("Decides nothing: the role editor,", ())
+    }
+
+
 def test_the_recipes_of_the_cookbook_leave_no_mistakes(tmp_path, request):
     if not request.config.getoption("--long"):
         pytest.skip("takes some minutes: --long")
@@ -230,8 +265,10 @@ def test_what_decides_nothing_can_go_without_changing_any_answer(site, rng):
         if command[:2] == ["rule", "remove"]:
             proposal.remove_rule(command[2])
         elif command[:1] == ["take-back"]:
-            within = [command[i + 1] for i, word in enumerate(command) if word == "--within"]
-            proposal.take_back(command[1], command[2].split(","), within)
+            said = list(pairwise(command[3:]))
+            within = [each for option, each in said if option == "--within"]
+            times = (dict(said).get(f"--{end}") for end in ("since", "until"))
+            proposal.take_back(command[1], command[2].split(","), within, *times)
         elif command[:2] == ["readership", "clear"]:
             proposal.clear_readership(command[2])
         else:

@@ -94,12 +94,19 @@ def _in_lines(lines: list[str]) -> list[str]:
     multiple=True,
     metavar="PLACE",
     shell_complete=complete_place,
-    help="Only within this place; left out: everywhere.",
+    help="Only within this place ('site': only what is given for all of it); left out: everywhere.",
 )
+@click.option("--since", metavar="WHEN", help="Only what was given from then on.")
+@click.option("--until", metavar="WHEN", help="Only what was given until then.")
 @changing
-def take_back(role: str, whom: str, within: tuple[str, ...], how: How) -> int:
+def take_back(
+    role: str, whom: str, within: tuple[str, ...], since: str | None, until: str | None, how: How
+) -> int:
     """Take ROLE back from those to whom it was given."""
-    return carry_out(how, lambda change: change.take_back(role, whos(change.site, whom), within))
+    return carry_out(
+        how,
+        lambda change: change.take_back(role, whos(change.site, whom), within, since, until),
+    )
 
 
 def _word(command: Callable[..., Any]) -> Callable[..., Any]:

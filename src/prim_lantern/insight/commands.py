@@ -61,7 +61,7 @@ _FORMS: Final[Mapping[str, _Form]] = {
     "end-enrolment": _Form("plan end", ("plan", "logins*")),
     "renew-enrolment": _Form("plan renew", ("plan", "logins*")),
     "give": _Form("give", ("role", "to"), {"within_any": "--within", **_TIMES}),
-    "take-back": _Form("take-back", ("role", "to"), {"within_any": "--within"}),
+    "take-back": _Form("take-back", ("role", "to"), {"within_any": "--within", **_TIMES}),
     "allow": _Form("allow", ("to", "actions", "where"), _WORD),
     "deny": _Form(
         "deny", ("to", "actions", "where"), {**_WORD, "no_exceptions": "--no-exceptions"}

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import datetime
 from typing import Any
 
-from prim_lantern.change.operations.base import Operation
+from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.rights import Allow, Deny, RemoveRule, TakeBack
-from prim_lantern.decide.clauses import Source
+from prim_lantern.decide.clauses import Clause
+from prim_lantern.errors import PrimLanternError
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.rule_names import rule_names
+from prim_lantern.site.who import Who
 
 
 def remove_rule(data: SiteData, rule: Rule) -> Operation:
@@ -20,15 +25,33 @@ def remove_rule(data: SiteData, rule: Rule) -> Operation:
 
 def take_back(given: Given) -> Operation:
     """Take back a given role, from all to whom it is given so."""
-    within = tuple(each.name for each in given.within_any if each.kind != "site")
-    return TakeBack(given.role, tuple(map(str, given.to)), within)
+    within = tuple(each.name if each.kind != "site" else "site" for each in given.within_any)
+    return TakeBack(given.role, tuple(map(str, given.to)), within, *given.period)
 
 
-def remove_word(data: SiteData, source: Source) -> Operation:
-    """Take away what a clause comes from."""
+def take_back_only(
+    data: SiteData, at: datetime, given: Given, whos: Iterable[Who] | None = None
+) -> tuple[Operation, ...]:
+    """The operation that takes back a role as it is given there, from all or from some; none where
+    that would take more, as much the same is given to them twice."""
+    some = given.to if whos is None else tuple(whos)
+    others = tuple(who for who in given.to if who not in some)
+    left = [replace(given, to=others)] if others else []
+    wanted = [each for one in data.given for each in (left if one is given else [one])]
+    operation = take_back(replace(given, to=some))
+    try:
+        after = operation.apply(data, Made(data.owner, at))
+    except PrimLanternError:  # as where its place is gone
+        return ()
+    return (operation,) if after.given == tuple(wanted) else ()
+
+
+def remove_word(data: SiteData, at: datetime, clause: Clause) -> tuple[Operation, ...]:
+    """Take away what a clause comes from: a rule, or a role from those of whom it speaks."""
+    source = clause.source
     if source.given is not None:
-        return take_back(source.given)
-    return remove_rule(data, next(each for each in data.rules if each is source.rule))
+        return take_back_only(data, at, source.given, [clause.who])
+    return (remove_rule(data, next(each for each in data.rules if each is source.rule)),)
 
 
 def say_again(rule: Rule, to: tuple[str, ...] | None = None) -> Operation:

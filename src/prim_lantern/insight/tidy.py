@@ -209,8 +209,8 @@ def _count(data: SiteData) -> Count:
 def _useless(work: _Work) -> Iterator[Step]:
     """What decides nothing; a deny that stops nobody so far stands guard, and stays."""
     for each in useless_words(work.look):
-        if not each.guard:
-            yield Step(f"Decides nothing: {each.says}", (each.removal,))
+        if not each.guard and each.removal:
+            yield Step(f"Decides nothing: {each.says}", each.removal)
 
 
 def _over(work: _Work) -> Iterator[Step]:

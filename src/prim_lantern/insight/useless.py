@@ -10,7 +10,7 @@ from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.readerships import ClearReadership
 from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule
 from prim_lantern.decide.explain import words
-from prim_lantern.insight.fixes import remove_rule, take_back
+from prim_lantern.insight.fixes import remove_rule, take_back_only
 from prim_lantern.insight.look import Look
 from prim_lantern.site.moments import Period
 from prim_lantern.site.origin import Origin
@@ -27,7 +27,7 @@ class Useless(NamedTuple):
 
     says: str
     origin: Origin | None
-    removal: Operation
+    removal: tuple[Operation, ...]
     guard: bool = False
 
 
@@ -42,7 +42,7 @@ def useless_words(look: Look) -> Iterator[Useless]:
         clauses = list(clauses_of_rule(data, rule))
         parts = {"rules": but(data.rules, rule)}
         if _nothing(look, parts, rule.period, clauses):
-            removal = remove_rule(data, rule)
+            removal = (remove_rule(data, rule),)
             if not rule.allow or _ever(look, parts):
                 yield Useless(words.rule(data, rule), rule.origin, removal, not rule.allow)
     for given in data.given:
@@ -52,7 +52,7 @@ def useless_words(look: Look) -> Iterator[Useless]:
         parts = {"given": but(data.given, given)}
         if _nothing(look, parts, given.period, clauses) and _ever(look, parts):
             named = words.given_name(data, given).rstrip(",")
-            yield Useless(named, given.origin, take_back(given))
+            yield Useless(named, given.origin, take_back_only(data, look.at, given))
     for setting in data.places:
         if setting.readership is None:
             continue
@@ -63,7 +63,7 @@ def useless_words(look: Look) -> Iterator[Useless]:
         if look.changes_nothing(parts, groups, [setting.place]) and _ever(look, parts):
             called = data.readership(setting.readership).called
             text = f"The readership {called} {words.where(setting.place)}"
-            yield Useless(text, setting.origin, ClearReadership(setting.place.name))
+            yield Useless(text, setting.origin, (ClearReadership(setting.place.name),))
 
 
 def _nothing(

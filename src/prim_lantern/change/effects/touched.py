@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from functools import cached_property
+from itertools import chain
 from typing import Any
 
 import numpy as np
@@ -176,12 +177,19 @@ class Touched:
 
     @cached_property
     def clauses(self) -> list[Clause]:
-        """The clauses that came or went, each with one action."""
+        """The clauses that came or went, and those about whoever has a role that is newly given to
+        somebody, or no more."""
         before, after = self.base, self.after.data
         parts = ("rules", "given", "roles", "actions")
         if all(getattr(before, part) is getattr(after, part) for part in parts):
             return []
-        return [*beyond(before, after), *beyond(after, before)]
+        about = (each.rights.words_about(self._roles_given) for each in self.engines)
+        return [*beyond(before, after), *beyond(after, before), *chain.from_iterable(about)]
+
+    @cached_property
+    def _roles_given(self) -> set[str]:
+        """The roles that are given otherwise than they were."""
+        return {each.role for each in set(self.base.given) ^ set(self.after.data.given)}
 
     @cached_property
     def spoken_of(self) -> frozenset[Who] | None:
@@ -210,8 +218,7 @@ class Touched:
                     whos |= set(given.to)
         if any(who.kind not in ("user", "group") for who in whos):
             return None
-        roles = {word.role for word in set(before.given) ^ set(after.given)}
-        if any(Who("role", name) in self.after.rights.whos for name in roles):
+        if any(Who("role", name) in self.after.rights.whos for name in self._roles_given):
             return None  # it is spoken of whoever has the role
         return frozenset(whos)
 

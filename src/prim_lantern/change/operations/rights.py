@@ -13,6 +13,7 @@ from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.actions import EVERY_ACTION
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import Period
 from prim_lantern.site.places import SITE
 from prim_lantern.site.rights import ANY, Given, Limit, Promise, Rule
 from prim_lantern.site.rule_names import rule_called, rule_names
@@ -53,30 +54,44 @@ class Give(Operation):
 @dataclass(frozen=True)
 class TakeBack(Operation):
     """Take a role back from people: everywhere, or within just some of the places it was
-    given for."""
+    given for; and whenever, or only what was given from or until some moment."""
 
     do: ClassVar[str] = "take-back"
     role: str
     to: Texts
     within_any: Texts = ()
+    since: When = None
+    until: When = None
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         role, to = named(data, "roles", self.role).name, whos_in(data, self.to, _TO)
         spots = {place_in(data, each).spot for each in self.within_any}
+        meant = period(self.since, self.until, data.zone)
         left: list[Given] = []
         for given in data.given:
-            left += _left(given, to, spots) if given.role == role else [given]
+            this = given.role == role and _given_so(given, meant)
+            left += _left(given, to, spots) if this else [given]
         if tuple(left) == data.given:
-            within = f" within {row(self.within_any)}" if self.within_any else ""
             raise BadChange(
-                f"{role} is not given to {row(map(str, to))}{within}: 'role show {role}' tells to "
-                "whom it is given, and 'user show' by which way somebody has it."
+                f"{role} is not given to {row(map(str, to))}{self._where_and_when}: 'role show "
+                f"{role}' tells to whom it is given, and 'user show' by which way somebody has it."
             )
         return data.with_parts(given=tuple(left))
 
     def said(self) -> str:
+        return f"take {self.role} back from {row(self.to)}{self._where_and_when}"
+
+    @property
+    def _where_and_when(self) -> str:
         within = f" within {row(self.within_any)}" if self.within_any else ""
-        return f"take {self.role} back from {row(self.to)}{within}"
+        when = times(self.since, self.until).lstrip(", ")
+        return f"{within}{f' (given {when})' if when else ''}"
+
+
+def _given_so(given: Given, meant: Period) -> bool:
+    """Whether a role is given from and until just these moments, where they are said."""
+    pairs = zip(given.period, meant, strict=True)
+    return all(wanted is None or has == wanted for has, wanted in pairs)
 
 
 def _left(given: Given, whos: Sequence[Who], spots: set[tuple[str, str]]) -> list[Given]:

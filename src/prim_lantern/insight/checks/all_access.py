@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import MISTAKE, NOTE, SERIOUS, Finding
-from prim_lantern.insight.fixes import take_back
+from prim_lantern.insight.fixes import take_back_only
 from prim_lantern.insight.look import Look, written
 from prim_lantern.site.places import SITE
 
@@ -37,7 +37,7 @@ def find(look: Look) -> Iterator[Finding]:
                     f"{_people(len(holders))} now, and whoever comes into it.",
                     written([access.given.origin]),
                     {"people": len(holders)},
-                    look.tried(take_back(access.given)),
+                    look.tried(*take_back_only(data, look.at, access.given, groups)),
                 )
             if spot == SITE.spot:
                 bits = engine.crowd.mask(access.given.to)

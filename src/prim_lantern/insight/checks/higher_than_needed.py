@@ -14,7 +14,7 @@ from prim_lantern.change.operations.rights import Give
 from prim_lantern.decide.abilities import next_lower
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import NOTE, Finding
-from prim_lantern.insight.fixes import take_back
+from prim_lantern.insight.fixes import take_back_only
 from prim_lantern.insight.look import Look, written
 from prim_lantern.insight.use import beyond, but, enough_for, hands_at
 from prim_lantern.site.rights import Given
@@ -56,7 +56,7 @@ def find(look: Look) -> Iterator[Finding]:
                     f"would do. It would take away: {words.listed(less)}.",
                     written([given.origin]),
                     {"people": 1},
-                    look.tried(_give(one, lower), take_back(one)),
+                    look.tried(_give(one, lower), *take_back_only(data, look.at, given, [who])),
                 )
 
 

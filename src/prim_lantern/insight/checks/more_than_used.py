@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import NOTE, Finding
-from prim_lantern.insight.fixes import take_back
+from prim_lantern.insight.fixes import take_back_only
 from prim_lantern.insight.look import Look, written
 from prim_lantern.insight.use import beyond, but, enough_for, hands_at
 
@@ -42,5 +42,5 @@ def find(look: Look) -> Iterator[Finding]:
                     f"({words.some(hands, 2)}). It lets them {words.listed(more)} as well.",
                     written([given.origin]),
                     {"people": 1},
-                    look.tried(take_back(replace(given, to=(who,)))),
+                    look.tried(*take_back_only(data, look.at, given, [who])),
                 )

@@ -42,5 +42,5 @@ def find(look: Look) -> Iterator[Finding]:
         if each.guard and look.active:
             yield Finding(NAME, NOTE, f"Stops nobody so far: {told}", where)
         elif not each.guard:
-            fix = look.tried(each.removal)
+            fix = look.tried(*each.removal)
             yield Finding(NAME, MISTAKE, f"Decides nothing: {told}", where, fix=fix)

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from prim_lantern.change.operations.groups import RemoveMembers
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import NOTE, Finding
-from prim_lantern.insight.fixes import remove_rule, take_back
+from prim_lantern.insight.fixes import remove_rule, take_back_only
 from prim_lantern.insight.look import Look, written
 
 NAME = "over"
@@ -27,7 +27,7 @@ def find(look: Look) -> Iterator[Finding]:
     for given in data.given:
         if given.period.until is not None and given.period.until <= look.at:
             text = words.given_name(data, given).rstrip(",")
-            fix = look.tried(take_back(given))
+            fix = look.tried(*take_back_only(data, look.at, given))
             yield Finding(NAME, NOTE, f"{text}: it is over.", written([given.origin]), fix=fix)
     for login, user in data.users.items():
         for each in user.memberships:

@@ -39,5 +39,5 @@ def find(look: Look) -> Iterator[Finding]:
             f"{words.clause(data, clause, some[0])}. That is risky ({words.listed(some)}), and "
             f"{words.who(data, clause.who)} are many.",
             written([clause.source.origin]),
-            fix=look.tried(remove_word(data, clause.source)),
+            fix=look.tried(*remove_word(data, look.at, clause)),
         )
