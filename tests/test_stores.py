@@ -373,7 +373,7 @@ def test_a_forked_process_has_a_connection_of_its_own(postgresql):
 _OPENER = "import sys, prim_lantern as pl; print(len(pl.open_site(sys.argv[1]).history()))"
 
 
-def test_eight_that_open_an_older_database_at_once_all_come_up(tmp_path, postgresql):
+def test_five_that_open_an_older_database_at_once_all_come_up(tmp_path, postgresql):
     for place in (f"sqlite:///{tmp_path}/old.db", postgresql()):
         put(pl.open_demo().data, place)
         with pl.open_site(place).change(by="hana.okafor") as change:
@@ -385,10 +385,10 @@ def test_eight_that_open_an_older_database_at_once_all_come_up(tmp_path, postgre
             connection.execute(text("UPDATE alembic_version SET version_num = '0001'"))
         if "sqlite" in place:
             (tmp_path / "old.db").chmod(0o640)
-        with ThreadPoolExecutor(8) as pool:
+        with ThreadPoolExecutor(5) as pool:
             command = [sys.executable, "-c", _OPENER, place]
-            some = list(pool.map(subprocess.check_output, [command] * 8))
-        assert some == [b"1\n"] * 8
+            some = list(pool.map(subprocess.check_output, [command] * 5))
+        assert some == [b"1\n"] * 5
     copy = tmp_path / "old.db.before-upgrade-from-0001"
     assert copy.stat().st_mode & 0o777 == 0o640
     kept = sqlite3.connect(copy)

@@ -18,7 +18,7 @@ import pytest
 
 import prim_lantern as pl
 from prim_lantern.cli.main import run
-from prim_lantern.formats.folder.writer import new_files
+from prim_lantern.formats.folder.writer import folder_texts
 
 TOLD = Path(__file__).parent / "told"
 NOW = "2027-05-10"
@@ -185,8 +185,8 @@ def what_it_changes(site, operation, by):
     except pl.PrimLanternError as error:
         return [str(error)]
     lines = [*change.said, *change.in_short(), *change.cautions()]
-    for name, raw in new_files(change.data, pl.DEMO_FOLDER).items():
-        both = (FILES[name].splitlines(), raw.decode("utf-8").splitlines())
+    for name, text in folder_texts(change.data, site.data, FILES)[0].items():
+        both = (FILES[name].splitlines(), text.splitlines())
         differs = difflib.unified_diff(*both, lineterm="", n=0)
         lines += [each for each in differs if not each.startswith(("---", "+++", "@@"))]
     try:
