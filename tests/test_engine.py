@@ -288,7 +288,10 @@ def _come_and_gone(site: SiteData, maker: Maker) -> SiteData:
 
 def _with_another_item(site: SiteData, maker: Maker) -> SiteData:
     """The site with an item more: a page, a post, a part, a link."""
-    above = maker.rng.choice([path for path in site.items if site.items[path].kind != "link"])
+    could = [path for path in site.items if site.items[path].kind != "link"]
+    if not could:
+        return site
+    above = maker.rng.choice(could)
     path = f"{above.rstrip('/')}/{maker.rng.choice(['new', 'another', '0'])}"
     if path in site.items:
         return site
