@@ -32,12 +32,15 @@ def find(look: Look) -> Iterator[Finding]:
     for login, user in data.users.items():
         for each in user.memberships:
             if each.period.until is not None and each.period.until <= look.at:
-                called = data.groups[each.group].called
+                group = data.groups[each.group]
+                removal = RemoveMembers(each.group, (login,))  # takes out all that are by hand
+                ways = [one for one in user.memberships if one.group == each.group]
+                alone = len(ways) == 1 and login not in group.members
                 yield Finding(
                     NAME,
                     NOTE,
-                    f"{user.called}'s membership of group {called} is over.",
+                    f"{user.called}'s membership of group {group.called} is over.",
                     written([user.origin]),
                     {"people": 1},
-                    look.tried(RemoveMembers(each.group, (login,))),
+                    look.tried(removal) if alone else (),
                 )

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from prim_lantern.change.operations.readerships import ClearReadership
 from prim_lantern.insight.finding import NOTE, Finding
 from prim_lantern.insight.look import Look, written
 from prim_lantern.site.rights import Readership
@@ -35,10 +34,10 @@ def find(look: Look) -> Iterator[Finding]:
             NAME,
             NOTE,
             f"The part {path} is for the readership {readership.called}, and {len(shut_out)} of "
-            f"the {len(inside)} in it may not read its page {page}.",
+            f"the {len(inside)} in it may not read its page {page}. 'prim-lantern readership clear "
+            f"{path}' would show it to whoever reads the page.",
             written([setting.origin]),
             {"people": len(shut_out)},
-            look.tried(ClearReadership(path)),
         )
 
 
