@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from random import Random
 
 from prim_lantern.change.operations import OPERATIONS, Operation
@@ -16,8 +17,8 @@ from sites import ACCEPTED, CATEGORIES, LOGINS, NOON, Maker
 _TESTS = ["position is keeper", "position is_not cook", "login is Bea.Holm", "email filled false"]
 
 
-def random_operation(rng: Random, site: SiteData) -> Operation:
-    """One of all operations, with arguments that mostly make sense on the site."""
+def random_operation(rng: Random, site: SiteData, some: Sequence[str] = ()) -> Operation:
+    """One of all operations, or of some, with arguments that mostly make sense on the site."""
     maker = Maker(rng)
     path = rng.choice(list(site.items)) if site.items else "/"
     place = str(maker.place(reach=False)) if maker.maybe(0.3) else path
@@ -133,16 +134,18 @@ def random_operation(rng: Random, site: SiteData) -> Operation:
         ),
         "reopen-finding": (rng.choice(ACCEPTED),),
     }
-    name = rng.choice(list(OPERATIONS))
+    name = rng.choice([*some] or list(OPERATIONS))
     return OPERATIONS[name](*values[name])
 
 
-def random_proposal(rng: Random, site: SiteData, by: str, steps: int = 2) -> Proposal:
-    """Some steps that can be made on a site."""
+def random_proposal(
+    rng: Random, site: SiteData, by: str, steps: int = 2, some: Sequence[str] = ()
+) -> Proposal:
+    """Some steps that can be made on a site, of all sorts or of some."""
     proposal = Proposal(site, Made(by, NOON))
     for _ in range(40):
         try:
-            proposal.do(random_operation(rng, proposal.data))
+            proposal.do(random_operation(rng, proposal.data, some))
         except PrimLanternError:
             continue
         if len(proposal.steps) == steps:

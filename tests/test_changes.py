@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import cached_property
 from random import Random
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import prim_lantern as pl
@@ -16,7 +16,7 @@ from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.effects.held import Held
 from prim_lantern.change.operations import OPERATIONS, operation_from
 from prim_lantern.change.operations.base import Made
-from prim_lantern.change.operations.rights import Give, TakeBack
+from prim_lantern.change.operations.rights import Allow, Give, TakeBack
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
@@ -25,12 +25,14 @@ from prim_lantern.decide.engine.lists import Lists
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.subject import with_above
+from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.formats.entries import State
 from prim_lantern.formats.history import NO_HASH, line_from, text_of, written_line
+from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import ALWAYS
-from prim_lantern.site.places import SITE, place
+from prim_lantern.site.places import SITE, Place, place
 from prim_lantern.site.rights import Rule
 from prim_lantern.site.who import Who
 from sites import NOON, sites
@@ -81,6 +83,65 @@ def test_effects_are_exactly_the_answers_that_change(site, rng):
     assert found == wanted, [step.said for step in proposal.steps]
     counted = sum(e.gained + e.lost + abs(e.guests) for e in effects.changed)
     assert counted == len(list(effects)) == effects.size
+
+
+def created(engine: Engine, who: str | None) -> set[tuple[str, str]]:
+    """What somebody may create below each section, as effects call it."""
+    known = who if who in engine.data.users else None
+    found = set()
+    for parent in engine.data.tree.sections():
+        for offer in offers_below(engine, known, parent, None):
+            said = f"create {offer.kind}"
+            found |= {(f"{said} in {each}", parent) for each in offer.categories}
+            if not offer.needs_category:
+                found.add((said, parent))
+    return found
+
+
+def manages(engine: Engine, who: str | None, action: str, where: Place) -> bool:
+    return engine.may_manage(who if who in engine.data.users else None, action, where)
+
+
+# Of names and paths that change by renames and moves, others tell.
+NOT_RENAMING = [each for each in OPERATIONS if not each.startswith(("rename-", "move-"))]
+OPENING = [
+    "give", "take-back", "allow", "deny", "remove-rule", "change-role", "change-readership",
+    "set-readership", "clear-readership", "stop-from-above", "set-limit", "change-kind", "add-kind",
+    "add-category", "remove-category", "change-item", "take-step", "add-members", "change-action",
+]  # fmt: skip
+
+
+@settings(max_examples=2 * settings.default.max_examples)
+@given(in_columns, seeds)
+def test_what_may_be_created_and_managed_is_told_as_it_changes(site, rng):
+    """Asked of everybody, everywhere, of two engines made anew."""
+    some = rng.choice([OPENING, OPENING, NOT_RENAMING])
+    proposal = random_proposal(rng, site, "ada", steps=1, some=some)
+    if rng.random() < 0.2:
+        managing = Allow(rng.sample(MANAGING_ACTIONS, 2), rng.choice(["user:cyd", "group:crew"]))
+        proposal = Proposal(site, Made("ada", NOON))
+        proposal.do(managing)
+    said = [step.said for step in proposal.steps]
+    before, after = Engine(site, NOON), Engine(proposal.data, NOON)
+    effects = Effects(before, before.after(proposal.data, NOON), proposal.renames)
+    found = {tuple(each) for each in effects if each.action not in effects.actions}
+    there = {*site.tree.sections()} & {*proposal.data.tree.sections()}
+    people = {w for e in (before, after) for w in e.data.users if e.acting(w) is not None}
+    wanted = set()
+    for who in (None, *people):
+        was, now = created(before, who), created(after, who)
+        wanted |= {(who, *each, each in now) for each in was ^ now if each[1] in there}
+        for action in MANAGING_ACTIONS:
+            had, has = (manages(each, who, action, SITE) for each in (before, after))
+            if had != has:
+                wanted.add((who, action, "site", has))
+    creating = {each for each in found if each[1].startswith("create ") and each[2] in there}
+    assert creating == {each for each in wanted if each[1].startswith("create ")}, said
+    managing = {each for each in found if each[1] in MANAGING_ACTIONS}
+    assert {each for each in wanted if each[1] in MANAGING_ACTIONS} <= managing, said
+    for who, action, where, now in managing:
+        both = [manages(each, who, action, place(where)) for each in (before, after)]
+        assert both == [not now, now], said
 
 
 @given(in_columns, seeds)

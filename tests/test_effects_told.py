@@ -195,3 +195,35 @@ def test_a_readership_written_with_an_item_counts_for_all_below(demo):
     }
     for who in (None, "pavel.ostrow", "greta.oyelaran"):
         assert {(who, "/visit"), (who, "/visit/prices"), (who, "/visit/tea-room")} <= lost
+
+
+def test_who_comes_into_a_readership_may_create_there_what_others_keep(make_site):
+    """Creating below a page asks for reading it."""
+    site = make_site(
+        '[groups.crew]\n[groups.desk]\n[readerships.inner]\nreaders = ["group:crew"]\n'
+        '[[places]]\nwhere = "/a"\nreadership = "inner"\n'
+        '[[rules]]\nallow = ["create"]\nto = ["signed-in"]\nkinds = ["page"]\n',
+        "ann,Ann,,active,crew,,\nben,Ben,,active,desk,,\n",
+        "/a,page,A,mo,,published,,,,,\n",
+    )
+    change = site.change(by="mo").change_readership(
+        "inner", add=["group:desk"], drop=["group:crew"]
+    )
+    assert change.in_short() == [
+        "Ben gains read at /a; create page and panel below /a",
+        "Ann loses read at /a; create page and panel below /a",
+    ]
+
+
+def test_the_last_that_may_stand_somewhere_takes_creating_from_all_others(make_site):
+    """And one that goes gives it back."""
+    site = make_site(
+        '[[limits]]\nkind = "page"\nwhere = "/a"\nat_most = 2\n'
+        '[[rules]]\nallow = ["create"]\nto = ["user:ann"]\nwhere = "/a"\nkinds = ["page"]\n',
+        "ann,Ann,,active,,,\n",
+        "/a,page,A,mo,,published,,,,,\n/a/one,page,One,mo,,published,,,,,\n",
+    )
+    adding = site.change(by="mo").add_item("/a/two", "page")
+    assert "Ann loses create page below /a" in adding.in_short()
+    adding.make()
+    assert "Ann gains create page below /a" in site.change(by="mo").remove_item("/a/one").in_short()

@@ -233,6 +233,14 @@ class SiteData:
         """Every path that an item stands at or below, in tree order; the root always."""
         return tuple(self.tree.sections())
 
+    def sections_from(self, top: str) -> Iterator[str]:
+        """A path and every section below it, in tree order; with the home page just its parts, as
+        nothing else counts as below it."""
+        yield from self.tree.sections_from(top)
+        if top == "/":
+            parts = (step for step in self.tree.steps_below(top) if self.is_part(step))
+            yield from (each for part in parts for each in self.tree.sections_from(part))
+
     def directly_below(self, path: str) -> Iterator[Item]:
         """The items one step below a path, in tree order."""
         return (self.items[each] for each in self.tree.steps_below(path) if each in self.items)

@@ -13,6 +13,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.actions import EVERY_ACTION, MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.places import SITE, Place
+from prim_lantern.site.rights import Limit
 
 _FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
 _SECTIONS_ASKED: Final = 5_000
@@ -108,6 +109,7 @@ class Special:
             and self._decides_otherwise(path)
         }
         tops |= {limit.where for limit in set(base.limits) ^ set(after.limits)}
+        tops |= {limit.where for limit in after.limits if self._full_otherwise(limit)}
         was, now = base.categories, after.categories
         if was.keys() != now.keys() and not self._new_names:
             yield _Scope(categories=frozenset(was.keys() ^ now.keys()))
@@ -128,7 +130,7 @@ class Special:
         if tops:
             yield _Scope(tops=tuple(sorted(tops)))
         words = self._places_of_words()
-        if words is None or self._people_changed():
+        if words is None or self._people_changed() or base.readerships != after.readerships:
             yield _Scope(people=people, guests=words is None or bool(words))
         elif words:
             yield _Scope(tops=tuple(sorted(words)), people=people)
@@ -137,6 +139,17 @@ class Special:
         """Whether more of an item has changed than its title, and who changed it."""
         old, new = self._before.items[self.touched.earlier(path)], self._after.items[path]
         return old != replace(new, title=old.title, changed_by=old.changed_by)
+
+    def _full_otherwise(self, limit: Limit) -> bool:
+        """Whether as many stand somewhere as may stand there, only before or only after."""
+        if not self.touched.changed_paths:
+            return False
+        both = (self._before, self.touched.earlier(limit.where)), (self._after, limit.where)
+        full = [
+            sum(each.kind == limit.kind for each in data.directly_below(where)) >= limit.at_most
+            for data, where in both
+        ]
+        return full[0] != full[1]
 
     def _anybody_anywhere(self) -> bool:
         base, after = self.touched.base, self._after
@@ -235,13 +248,13 @@ class Special:
         return {each for parent in parents for each in offered.below(known, parent)}
 
     def _parents(self, engine: Engine, tops: tuple[str, ...] | None) -> Iterable[str]:
-        tree = engine.data.tree
+        data = engine.data
         if tops is None:
-            return tree.sections()
+            return data.tree.sections()
         if engine is self.touched.before:
             tops = tuple(map(self.touched.earlier, tops))
-        standing = [top for top in tops if tree.holds(top)]
-        return dict.fromkeys(each for top in standing for each in tree.sections_from(top))
+        standing = [top for top in tops if data.tree.holds(top)]
+        return dict.fromkeys(each for top in standing for each in data.sections_from(top))
 
     # Managing -----------------------------------------------------------------------------
 

@@ -57,12 +57,12 @@ def _spoken_of(look: Look, whos: Sequence[Who]) -> dict[str, list[Place]]:
 
 def _sections(look: Look, places: Sequence[Place]) -> Iterator[str]:
     """The sections at or below some places."""
-    tree = look.data.tree
+    data = look.data
     if any(each.kind != "path" for each in places):
-        yield from tree.sections()
+        yield from data.tree.sections()
         return
-    tops = [each.name for each in places if tree.holds(each.name)]
-    yield from dict.fromkeys(each for top in tops for each in tree.sections_from(top))
+    tops = [each.name for each in places if data.tree.holds(each.name)]
+    yield from dict.fromkeys(each for top in tops for each in data.sections_from(top))
 
 
 def _open(look: Look, login: str | None, action: str, at: Sequence[Place]) -> _Open | None:
