@@ -14,7 +14,7 @@ import threading
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -397,10 +397,13 @@ def test_five_that_open_an_older_database_at_once_all_come_up(tmp_path, postgres
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can read as somebody else")
-def test_a_database_that_may_only_be_read_is_read(tmp_path):
+@pytest.mark.parametrize("mode", ["wal", "delete"])
+def test_a_database_that_may_only_be_read_is_read(mode):
     folder = Path(tempfile.mkdtemp(dir="/tmp"))  # one that others may look into
     try:
         place = put(pl.open_demo().data, f"sqlite:///{folder}/kept.db")
+        with closing(sqlite3.connect(folder / "kept.db")) as copied:  # as a copy may come
+            assert copied.execute(f"PRAGMA journal_mode={mode}").fetchone() == (mode,)
         folder.chmod(0o755)
         (folder / "kept.db").chmod(0o644)
         code = (
