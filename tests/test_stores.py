@@ -397,31 +397,35 @@ def test_five_that_open_an_older_database_at_once_all_come_up(tmp_path, postgres
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can read as somebody else")
-@pytest.mark.parametrize("mode", ["wal", "delete"])
-def test_a_database_that_may_only_be_read_is_read(mode):
+@pytest.mark.parametrize(
+    ("mode", "of_folder"), [("wal", 0o755), ("delete", 0o755), ("delete", 0o777)]
+)
+def test_a_database_that_may_only_be_read_is_read(mode, of_folder, tmp_path):
     folder = Path(tempfile.mkdtemp(dir="/tmp"))  # one that others may look into
     try:
         place = put(pl.open_demo().data, f"sqlite:///{folder}/kept.db")
         with closing(sqlite3.connect(folder / "kept.db")) as copied:  # as a copy may come
             assert copied.execute(f"PRAGMA journal_mode={mode}").fetchone() == (mode,)
-        folder.chmod(0o755)
+        folder.chmod(of_folder)
         (folder / "kept.db").chmod(0o644)
         code = (
-            "import difflib, os, sys, prim_lantern as pl; pl.open_site(sys.argv[1]).behind()\n"
+            "import difflib, os, sys, prim_lantern as pl; pl.open_site(sys.argv[2]).behind()\n"
             "pl.open_demo().change(by='hana.okafor').add_group('night').make()\n"
             "os.setuid(65534)\n"
             "site = pl.open_site(sys.argv[1]); print(site.data.name, site.behind())\n"
             "try: site.change(by='hana.okafor').add_group('night').make()\n"
             "except pl.StoreTrouble as error: print(error)"
         )
+        other = put(pl.open_demo().data, f"sqlite:///{tmp_path}/other.db")
         found = subprocess.run(
-            [sys.executable, "-c", code, place], capture_output=True, text=True, check=False
+            [sys.executable, "-c", code, place, other], capture_output=True, text=True, check=False
         )
         assert found.stdout == (
             "Oxlip Sound Lighthouse Trust False\n"
             f"{place}: it can only be read; nothing was changed.\n"
         ), found
-        assert sorted(each.name for each in folder.iterdir()) == ["kept.db"]
+        left = sorted(each.name for each in folder.iterdir())
+        assert left == ["kept.db"] or of_folder == 0o777
     finally:
         shutil.rmtree(folder)
 
