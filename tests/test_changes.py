@@ -5,6 +5,7 @@ from __future__ import annotations
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import cached_property
+from itertools import product
 from random import Random
 
 from hypothesis import given, settings
@@ -16,7 +17,7 @@ from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.effects.held import Held
 from prim_lantern.change.operations import OPERATIONS, operation_from
 from prim_lantern.change.operations.base import Made
-from prim_lantern.change.operations.rights import Allow, Give, TakeBack
+from prim_lantern.change.operations.rights import Allow, Deny, Give, TakeBack
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.change.record import Record
@@ -34,7 +35,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import ALWAYS
 from prim_lantern.site.places import SITE, Place, place
 from prim_lantern.site.rights import Rule
-from prim_lantern.site.who import Who
+from prim_lantern.site.who import SIGNED_IN, Who
 from sites import NOON, sites
 
 seeds = st.integers(0, 2**32).map(Random)
@@ -142,6 +143,50 @@ def test_what_may_be_created_and_managed_is_told_as_it_changes(site, rng):
     for who, action, where, now in managing:
         both = [manages(each, who, action, place(where)) for each in (before, after)]
         assert both == [not now, now], said
+
+
+BY_WORDS = [
+    "allow",
+    "deny",
+    "give",
+    "take-back",
+    "remove-rule",
+    "change-role",
+    "add-members",
+    "remove-members",
+]
+
+
+@given(in_columns, seeds)
+def test_who_may_file_what_is_there_is_told_as_it_changes(site, rng):
+    """Of whoever may edit it; not where editing alone comes or goes."""
+    whom = rng.choice(["group:crew", "role:mate"])
+    word = rng.choice([Allow, Deny])(["file-under"], whom, until="2099-01-01")
+    if rng.random() < 0.5:
+        about = Rule(True, ("file-under",), (Who("group", "crew"),), SITE)
+        editing = Rule(True, ("edit",), (rng.choice([SIGNED_IN, Who("group", "crew")]),), SITE)
+        site = site.with_parts(rules=(*site.rules, about, editing))
+    proposal = Proposal(site, Made("ada", NOON))
+    if rng.random() < 0.3:
+        proposal.do(word)
+    else:
+        some = rng.choice([BY_WORDS, BY_WORDS[-2:]])
+        proposal = random_proposal(rng, site, "ada", steps=1, some=some)
+    before, after = Engine(site, NOON), Engine(proposal.data, NOON)
+    effects = Effects(before, before.after(proposal.data, NOON), proposal.renames)
+    found = {tuple(each) for each in effects if each.action.startswith("file-under")}
+    assert effects.filing_counted
+    filing, could = set(), set()
+    acting = [who for who in (None, *site.users) if who is None or before.acting(who) is not None]
+    for who, path, category in product(acting, site.items, site.categories):
+        edits = [e.allows(who, "edit", path) for e in (before, after)]
+        files = [e.may_file(who, path, category) for e in (before, after)]
+        both = [edit and file for edit, file in zip(edits, files, strict=True)]
+        if both[0] != both[1]:
+            one = (who, f"file-under in {category}", path, both[1])
+            could.add(one)
+            filing |= {one} if all(edits) else set()
+    assert filing <= found <= could, [step.said for step in proposal.steps]
 
 
 @given(in_columns, seeds)

@@ -6,6 +6,9 @@ import pytest
 
 import prim_lantern as pl
 from conftest import run
+from prim_lantern.change.effects import filing
+from prim_lantern.change.effects.summary import lines_of
+from prim_lantern.show.changes import effect_lines
 
 NOW = {"PRIM_LANTERN_NOW": "2027-05-10"}
 NOTHING = "Nobody gains or loses anything by it, as things are now."
@@ -227,3 +230,33 @@ def test_the_last_that_may_stand_somewhere_takes_creating_from_all_others(make_s
     assert "Ann loses create page below /a" in adding.in_short()
     adding.make()
     assert "Ann gains create page below /a" in site.change(by="mo").remove_item("/a/one").in_short()
+
+
+FILING = (
+    '[category_sets.topic]\nsea = "Sea"\n[groups.crew]\n[[rules]]\nallow = ["edit"]\nto = ["user:ann"]\n'
+    '[[rules]]\nallow = ["file-under"]\nto = ["group:crew"]\n'
+)
+
+
+def test_who_may_file_what_they_edit_is_told_and_nobody_else(make_site):
+    """By a word, and by coming into a group of which one speaks."""
+    people = "ann,Ann,,active,,,\nben,Ben,,active,,,\n"
+    site = make_site(FILING, people, "/a,page,A,mo,,published,,,,,\n/a/p,panel,P,,,,,,,,\n")
+    told = ["Ann gains file-under in topic:sea at /a"]
+    assert site.change(by="mo").add_members("crew", ["ann", "ben"]).in_short() == told
+    assert site.change(by="mo").allow("file-under", to="signed-in").in_short() == told
+    assert site.change(by="mo").deny("file-under", to="group:crew").in_short() == []
+    site.change(by="mo").add_members("crew", ["ben"]).make()
+    both = site.change(by="mo").allow(["edit", "file-under"], to="user:ben")
+    assert "file-under in topic:sea at /a" in both.in_short()[0]
+
+
+def test_where_it_is_too_much_to_ask_who_may_file_what_that_is_said(make_site, monkeypatch):
+    monkeypatch.setattr(filing, "_ASKED", 0)
+    site = make_site(FILING, "ann,Ann,,active,,,\n", "/a,page,A,mo,,published,,,,,\n")
+    effects = site.change(by="mo").add_members("crew", ["ann"]).effects()
+    assert not effects.filing_counted
+    said = list(effect_lines(lines_of(effects), (), (), effects))
+    assert said[1:] == [
+        "  Who may file what is there under which category is not counted: it is too much."
+    ]

@@ -154,10 +154,9 @@ def _show(
         print_lines(wrapped(f"{step[:1].upper()}{step[1:]}.", more="  "))
     print_lines(on_top)
     effects = change.effects()
-    counted = effects.creating_counted
     lines, later = change.lines(), change.later()
     because = change.why_nothing() if reasons else []
-    print_lines(effect_lines(lines, later, because, creating_counted=counted))
+    print_lines(effect_lines(lines, later, because, effects))
     if listing:
         _print_list(effect_rows(effects))
     print_lines(caution_lines(change.cautions()))

@@ -257,8 +257,7 @@ def _everybody(site: Site, there: Site | None, second: Other, at: str | None, sh
         if not lines:
             click.echo("Everybody may do just the same.")
             return
-        counted = effects.creating_counted
-        print_lines(effect_lines(lines, (), (), creating_counted=counted))
+        print_lines(effect_lines(lines, (), (), effects))
 
 
 COMMANDS = {"compare": compare}

@@ -109,7 +109,7 @@ def changes(path: str | None, where: str, as_json: bool) -> int:
     print_lines(line for piece in pieces for line in piece_lines(piece))
     later = lines_later(effects, later_effects(before, data, (), pieces))
     because = why_nothing(before, effects.after, pieces) if not lines else []
-    print_lines(effect_lines(lines, later, because, creating_counted=effects.creating_counted))
+    print_lines(effect_lines(lines, later, because, effects))
     print_lines(caution_lines(cautions))
     return 0
 

@@ -217,8 +217,7 @@ def _of(number: int, each: Suggestion) -> Iterator[str]:
     yield f"{styled(f'Suggestion {number}', 'strong')}, {beyond}"
     for command in each.commands:
         yield from wrapped(f"prim-lantern {command}", "   ", "  ")
-    counted = each.effects.creating_counted
-    lines = list(effect_lines(each.lines(), (), (), creating_counted=counted))
+    lines = list(effect_lines(each.lines(), (), (), each.effects))
     yield from (f"   {line.removeprefix('  ')}" for line in lines if line.startswith(" "))
     if each.refused:
         ask = f" Ask {' or '.join(each.ask)}." if each.ask else ""

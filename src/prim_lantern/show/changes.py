@@ -23,10 +23,10 @@ def effect_lines(
     lines: Sequence[Line],
     later: Sequence[tuple[str, Sequence[Line]]],
     because: Sequence[str],
-    *,
-    creating_counted: bool,
+    effects: Effects,
 ) -> Iterator[str]:
-    """Who gains and who loses what, in short: now, and later with when; where nobody does, why."""
+    """Who gains and who loses what, in short: now, and later with when; where nobody does, why; and
+    what was not counted."""
     if not lines:
         only = " now; later it does" if later else " by it, as things are now"
         yield f"Nobody gains or loses anything{only}."
@@ -38,8 +38,10 @@ def effect_lines(
     for when, some in later:
         yield styled(when, "strong")
         yield from _marked(some)
-    if lines and not creating_counted:
+    if lines and not effects.creating_counted:
         yield "  Who may create what is not counted on a site of this size."
+    if not effects.filing_counted:
+        yield "  Who may file what is there under which category is not counted: it is too much."
 
 
 def _marked(lines: Iterable[Line]) -> Iterator[str]:

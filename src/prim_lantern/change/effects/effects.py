@@ -9,6 +9,7 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from prim_lantern.change.effects.creating_and_managing import Pairs, Special
+from prim_lantern.change.effects.filing import Filing
 from prim_lantern.change.effects.standing import Reach, Standing
 from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.renames import Renames
@@ -51,7 +52,9 @@ class Effects:
     and items where only words have changed; else for the people, and the items, that did.
     An item that moved is compared with itself; somebody who is no active user is a guest.
     Creating is told for the parent, as "create KIND" (and "create KIND in CATEGORY"), but not
-    below an item that is new or goes itself; managing is told for a place.
+    below an item that is new or goes itself; managing is told for a place. Filing what is there is
+    told for the item, as "file-under in CATEGORY", of whoever may edit it, where words about filing
+    come or go, or reach somebody.
     """
 
     def __init__(self, before: Engine, after: Engine, renames: Iterable[Renames] = ()) -> None:
@@ -119,6 +122,12 @@ class Effects:
         """Whether it was looked at who may create what; on very big sites it is not."""
         return Special(self._touched).creating_counted
 
+    @property
+    def filing_counted(self) -> bool:
+        """Whether it was looked at who may file what is there under which category; where that is
+        too much to ask, it is not."""
+        return self._filing is not None
+
     def __iter__(self) -> Iterator[Effect]:
         """Every effect by itself, in the order of `changed`, guests first."""
         for each in self.changed:
@@ -150,7 +159,11 @@ class Effects:
 
     @cached_property
     def _special(self) -> Pairs:
-        return Special(self._touched).pairs()
+        return Special(self._touched).pairs() | (self._filing or {})
+
+    @cached_property
+    def _filing(self) -> Pairs | None:
+        return Filing(self._touched).pairs()
 
     # Words alone: by classes ---------------------------------------------------------------
 

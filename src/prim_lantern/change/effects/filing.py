@@ -1,0 +1,95 @@
+"""Who gains and loses filing under a category what is there: whoever may edit it, and file so."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+
+from prim_lantern.change.effects.creating_and_managing import Pairs
+from prim_lantern.change.effects.touched import Touched
+from prim_lantern.decide.clauses import clauses_of
+from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.lists import lists_of
+from prim_lantern.site.who import Who
+
+FILING: Final = "file-under"
+_PEOPLE: Final = 300  # so many are looked at
+_ASKED: Final = 20_000  # so many questions of one item and one category, of all of them together
+
+
+class Filing:
+    """Filing before and after a change of words or of people, for items that stay as they are."""
+
+    def __init__(self, touched: Touched) -> None:
+        self._touched = touched
+
+    def pairs(self) -> Pairs | None:
+        """By "file-under in CATEGORY" and path, who gains or loses it; None where that is too much
+        to ask."""
+        if len(self._people) > _PEOPLE:
+            return None
+        found: Pairs = {}
+        asked = 0
+        for login in self._people:
+            for path, category in self._questions(login):
+                asked += 1
+                if asked > _ASKED:
+                    return None
+                was, now = (self._may(e, login, path, category) for e in self._touched.engines)
+                if was != now:
+                    found.setdefault((f"{FILING} in {category}", path), {})[login] = now
+        return found
+
+    @cached_property
+    def _people(self) -> Sequence[str | None]:
+        """Those to whom words about filing may say something else than they did."""
+        touched = self._touched
+        if touched.moves or touched.changed_paths:
+            return ()
+        if touched.actions is None or FILING in touched.actions:
+            return (*([None] if touched.spoken_of is None else ()), *touched.concerned)
+        if touched.only_words:
+            return ()
+        return [login for login in touched.concerned if self._stands_otherwise(login)]
+
+    def _stands_otherwise(self, login: str) -> bool:
+        """Whether words about filing speak of a group or the like that somebody came into, or
+        left."""
+        both = (
+            engine.crowd.belonging.whos(self._touched.acting(engine, login))
+            for engine in self._touched.engines
+        )
+        was, now = both
+        return not self._spoken_of.isdisjoint(was ^ now)
+
+    @cached_property
+    def _spoken_of(self) -> frozenset[Who]:
+        """All of whom words about filing speak, also as holders of a role."""
+        data = self._touched.after.data
+        whos = {each.who for each in clauses_of(data) if FILING in each.actions}
+        roles = {who.name for who in whos if who.kind == "role"}
+        holding = (who for given in data.given if given.role in roles for who in given.to)
+        return frozenset((*whos, *holding))
+
+    def _questions(self, login: str | None) -> Iterator[tuple[str, str]]:
+        """What of all that somebody may edit, before or after, could be filed where."""
+        before, after = self._touched.engines
+        kinds = after.data.all_kinds
+        categories = [each for each in after.data.categories if each in before.data.categories]
+        rows = np.zeros(len(after.data.content), dtype=np.bool_)
+        for engine in (before, after):  # the same items, as none has changed
+            if login is None or login in engine.data.users:
+                rows |= lists_of(engine).items_for(login, "edit")
+        for row in np.flatnonzero(rows).tolist():
+            kind, path = kinds[after.data.content.value("kind", row)], after.data.content.names[row]
+            if not kind.part:
+                yield from ((path, each) for each in categories if kind.takes(each))
+
+    def _may(self, engine: Engine, login: str | None, path: str, category: str) -> bool:
+        if login is not None and login not in engine.data.users:
+            return False
+        may_edit = engine.allows(login, "edit", path)
+        return may_edit and engine.may_file(login, path, category)
