@@ -85,6 +85,7 @@ class Special:
         if self.creating_counted:
             for scope in self._scopes():
                 self._add_creating(found, scope)
+            found = {key: who for key, who in found.items() if key[1] not in self._come_or_gone}
         if self._managing_touched():
             places = self._managed_places()
             for login in (None, *self.touched.concerned):
@@ -134,6 +135,13 @@ class Special:
             yield _Scope(people=people, guests=words is None or bool(words))
         elif words:
             yield _Scope(tops=tuple(sorted(words)), people=people)
+
+    @cached_property
+    def _come_or_gone(self) -> set[str]:
+        """The paths of the items that are there only before or only after."""
+        was, now = self._before.content.index, self._after.content.index
+        changed = self.touched.changed_paths
+        return {each for each in changed if (self.touched.earlier(each) in was) != (each in now)}
 
     def _decides_otherwise(self, path: str) -> bool:
         """Whether more of an item has changed than its title, and who changed it."""
