@@ -13,11 +13,23 @@ from prim_lantern.change.effects.touched import Touched
 from prim_lantern.decide.clauses import clauses_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.lists import lists_of
-from prim_lantern.site.who import Who
 
 FILING: Final = "file-under"
 _PEOPLE: Final = 300  # so many are looked at
 _ASKED: Final = 20_000  # so many questions of one item and one category, of all of them together
+
+
+class _SpokenOf:
+    """All of whom words about filing speak, also as holders of a role or of all access; kept with
+    an engine, as many changes are compared with one."""
+
+    def __init__(self, engine: Engine) -> None:
+        data = engine.data
+        whos = {each.who for each in clauses_of(data) if FILING in each.actions}
+        roles = {who.name for who in whos if who.kind == "role"}
+        roles |= {name for name, role in data.roles.items() if role.all_access}
+        holding = (who for given in data.given if given.role in roles for who in given.to)
+        self.whos = frozenset((*whos, *holding))
 
 
 class Filing:
@@ -63,16 +75,8 @@ class Filing:
             for engine in self._touched.engines
         )
         was, now = both
-        return not self._spoken_of.isdisjoint(was ^ now)
-
-    @cached_property
-    def _spoken_of(self) -> frozenset[Who]:
-        """All of whom words about filing speak, also as holders of a role."""
-        data = self._touched.after.data
-        whos = {each.who for each in clauses_of(data) if FILING in each.actions}
-        roles = {who.name for who in whos if who.kind == "role"}
-        holding = (who for given in data.given if given.role in roles for who in given.to)
-        return frozenset((*whos, *holding))
+        spoken_of = self._touched.before.beside(_SpokenOf).whos  # the words are the same after
+        return not spoken_of.isdisjoint(was ^ now)
 
     def _questions(self, login: str | None) -> Iterator[tuple[str, str]]:
         """What of all that somebody may edit, before or after, could be filed where."""
