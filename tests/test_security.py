@@ -120,7 +120,16 @@ NOT_TO_BE_SEEN = [
     "new\ufe0f",
     "new\u3164",
 ]
-OF_THEIR_OWN = ["inés.varga", "анна.ким", "ines-varga", "straße", "王小明", "søren", "ines.varga2"]
+OF_THEIR_OWN = [
+    "inés.varga",
+    "анна.ким",
+    "ines-varga",
+    "straße",
+    "王小明",
+    "søren",
+    "νίκη",
+    "ines.varga2",
+]
 
 
 def by_all_ways(login):

@@ -29,7 +29,8 @@ def effect_lines(
     what was not counted."""
     if not lines:
         only = " now; later it does" if later else " by it, as things are now"
-        yield f"Nobody gains or loses anything{only}."
+        what = "anything" if effects.filing_counted else "anything that is counted here"
+        yield f"Nobody gains or loses {what}{only}."
         for each in () if later else because:
             yield from wrapped(f"- {each}", "  ", "  ")
     else:

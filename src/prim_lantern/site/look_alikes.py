@@ -63,8 +63,9 @@ def looks_of(login: str) -> str:
 
 
 def by_looks(logins: Iterable[str]) -> dict[str, str]:
-    """A login each by what it looks like."""
-    return {looks_of(each): each for each in logins}
+    """Logins by what they look like, and by what they are compared by: a capital may look like
+    another letter than the small one does."""
+    return {key: each for each in logins for key in (looks_of(each), names.folded(each))}
 
 
 def odd_letter(text: str) -> str | None:
@@ -83,7 +84,7 @@ def new_login(text: str, there: Mapping[str, str]) -> str:
     unseen = unseen_in(text)
     if unseen is not None:
         raise BadValue(text, f"cannot be a login: it holds what cannot be seen ({unseen}).")
-    twin = there.get(looks_of(text))
+    twin = there.get(names.folded(text)) or there.get(looks_of(text))
     if twin is not None and names.folded(twin) == names.folded(text):
         raise AlreadyThere("user", text)
     if twin is not None:

@@ -59,7 +59,7 @@ class Filing:
     def _people(self) -> Sequence[str | None]:
         """Those to whom words about filing may say something else than they did."""
         touched = self._touched
-        if touched.moves or touched.changed_paths:
+        if not touched.only_words and (touched.moves or touched.changed_paths):
             return ()
         if touched.actions is None or FILING in touched.actions:
             return (*([None] if touched.spoken_of is None else ()), *touched.concerned)

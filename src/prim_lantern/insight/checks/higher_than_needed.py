@@ -48,6 +48,7 @@ def find(look: Look) -> Iterator[Finding]:
             if less:
                 one = replace(given, to=(who,))
                 role = words.given_name(data, one).rstrip(",")
+                back = take_back_only(data, look.at, given, [who])
                 yield Finding(
                     NAME,
                     NOTE,
@@ -56,7 +57,7 @@ def find(look: Look) -> Iterator[Finding]:
                     f"would do. It would take away: {words.listed(less)}.",
                     written([given.origin]),
                     {"people": 1},
-                    look.tried(_give(one, lower), *take_back_only(data, look.at, given, [who])),
+                    look.tried(_give(one, lower), *back) if back else (),
                 )
 
 
