@@ -61,7 +61,7 @@ def random_operation(rng: Random, site: SiteData, some: Sequence[str] = ()) -> O
         "hand-over": (login,),
         "set-timezone": (rng.choice(["Europe/Oslo", "Pacific/Apia", "UTC"]),),
         "add-group": ("fresh", "", "", (upper,), (f"user:{login}",)),
-        "change-group": (group, None, "About", (upper,)),
+        "change-group": (group, None, "About", (upper,), (), "G-7"),
         "rename-group": (group, "renamed"),
         "remove-group": (group,),
         "add-members": (group, (login, other), None, rng.choice([None, "2027-09-01"])),

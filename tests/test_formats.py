@@ -363,6 +363,15 @@ def test_scim_has_what_the_standard_asks_for(demo):
     assert {e["value"] for e in groups["newsroom"]["members"]} == {"anneke.sorley"}
     again = rows(json.dumps(found))
     assert [row[0] for _, row in again.rows] == [*users]
+    # what a directory knows people and groups by goes out, and comes in
+    with_ids = demo.change(by="hana.okafor").change_group("friends", external_id="G-1")
+    with_ids.change_user("kit.farrow", attributes={"external_id": "17"}).make()
+    found = json.loads(demo.export("people", "scim", "2027-05-10"))["Resources"]
+    known = {each["id"]: each["externalId"] for each in found if "externalId" in each}
+    assert known == {"kit.farrow": "17", "friends": "G-1"}
+    again = rows(json.dumps(found))
+    assert again.header[-1] == "external_id"
+    assert {row[0]: row[-1] for _, row in again.rows if row[-1]} == {"kit.farrow": "17"}
 
 
 @settings(max_examples=30)

@@ -52,6 +52,7 @@ DONE = [
     ({"do": "set-timezone", "name": "Europe/Oslo"}, lambda s: s.may(None, "read", "/log/anniversary", at="2027-06-01T04:00Z")),
     ({"do": "hand-over", "to": "ruth.adeyemi"}, lambda s: s.may("ruth.adeyemi", "read", "/trustees/minutes")),
     ({"do": "add-group", "name": "night", "counts_in": ["staff"]}, lambda s: "night" in s.data.groups),
+    ({"do": "change-group", "name": "friends", "external_id": "G 17"}, lambda s: s.data.groups["friends"].external_id == "G 17"),
     ({"do": "change-group", "name": "friends", "count_in": ["patrons"]}, lambda s: s.may("kit.farrow", "read", "/patrons/webcam")),
     ({"do": "rename-group", "name": "friends", "to": "companions"}, lambda s: "companions" in s.data.groups and "kit.farrow" in s.members("companions")),
     ({"do": "remove-group", "name": "ticket-desk"}, lambda s: not s.may("lena.osgood", "sell", "/back-office/shop")),

@@ -177,6 +177,41 @@ def test_groups_and_bulk(site, client_for):
     assert "night-watch" not in site.data.groups
 
 
+GROUP = "urn:ietf:params:scim:schemas:core:2.0:Group"
+
+
+def test_what_a_directory_knows_them_by_is_kept_and_found(tmp_path, site, client_for):
+    client = client_for("provisioning", acts_as="hana.okafor")
+
+    def found(sort, text):
+        said = client.get(f"/scim/v2/{sort}", params={"filter": f'externalId eq "{text}"'}).json()
+        return [each["id"] for each in said["Resources"]]
+
+    wren = {"schemas": [USER], "userName": "wren.hale", "externalId": "Ab;17"}
+    watch = {"schemas": [GROUP], "displayName": "Night watch", "externalId": "G-1"}
+    for sort, new in (("Users", wren), ("Groups", watch)):
+        made = client.post(f"/scim/v2/{sort}", json=new)
+        assert (made.status_code, made.json()["externalId"]) == (201, new["externalId"])
+        assert found(sort, new["externalId"]) == [made.json()["id"]]
+        assert found(sort, new["externalId"].swapcase()) == [], "case counts (RFC 7643, 3.1)"
+        assert found(sort, "") == []
+        # replaced by one without it, it has none; patched, another
+        where = made.json()["meta"]["location"]
+        bare = {name: value for name, value in new.items() if name != "externalId"}
+        assert "externalId" not in client.put(where, json=bare).json()
+        other = {"op": "add", "path": "externalId", "value": "other"}
+        kept = client.patch(where, json={"schemas": [PATCH], "Operations": [other]})
+        assert kept.json()["externalId"] == "other" and found(sort, "other")
+        before = site.version
+        again = client.put(where, json={**new, "externalId": "other"})
+        assert again.status_code == 200 and site.version == before, "nothing differs"
+    # it is written with the site, and anybody who looks after people sees it there
+    assert site.data.attributes[-1] == "external_id"
+    again = pl.open_site(tmp_path / "site")
+    assert again.data.users["wren.hale"].attributes == {"external_id": "other"}
+    assert again.data.groups["night-watch"].external_id == "other"
+
+
 # Authorization --------------------------------------------------------------------------------------
 
 

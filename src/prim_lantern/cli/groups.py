@@ -16,7 +16,7 @@ from prim_lantern.errors import BadQuestion, UnknownWho
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import ACTIVE, Test
+from prim_lantern.site.people import ACTIVE, Group, Test
 
 
 @click.group(short_help="Groups: list, show, define, members, conditions …")
@@ -40,6 +40,7 @@ def list_groups(where: str, at: str | None, shown: As) -> None:
             "joined": words.how_joined(each),
             "counts_in": list(each.counts_in),
             "stewards": [str(who) for who in each.stewards],
+            "external_id": each.external_id,
         }
         for each in site.data.groups.values()
     ]
@@ -84,21 +85,27 @@ def show_group(name: str, where: str, at: str | None, shown: As) -> None:
         show_list(shown, [], records, "", keys=("login", "name", "by"))
         return
     click.echo(f"{found.called} (group:{found.name}): {len(members)} active members.")
-    if found.about:
-        print_lines(wrapped(found.about))
-    if found.stewards:
-        click.echo(
-            f"Looked after by {words.listed(words.who(site.data, w) for w in found.stewards)}."
-        )
-    if found.counts_in:
-        called = words.listed(site.data.groups[each].called for each in found.counts_in)
-        click.echo(f"Its members count in {called}.")
+    for text in _told_of(site.data, found):
+        print_lines(wrapped(text))
     page = len(members) if shown.everything else PAGE
     for login in members[:page]:
         for text in ways[login]:
             print_lines(wrapped(f"- {text}", "  ", "  "))
     if len(members) > page:
         click.echo(f"{len(members) - page:,} more; --all shows them, --csv writes them.")
+
+
+def _told_of(data: SiteData, group: Group) -> Iterator[str]:
+    """What is to be said of a group, beside its members."""
+    if group.about:
+        yield group.about
+    if group.stewards:
+        yield f"Looked after by {words.listed(words.who(data, each) for each in group.stewards)}."
+    if group.counts_in:
+        called = words.listed(data.groups[each].called for each in group.counts_in)
+        yield f"Its members count in {called}."
+    if group.external_id:
+        yield f"A directory knows it by {group.external_id}."
 
 
 # Defining ------------------------------------------------------------------------------------
@@ -133,6 +140,7 @@ def add(
 @click.option("--about", help="What it is for.")
 @click.option("--counts-in", multiple=True, metavar="GROUP", help="Its members count there too.")
 @click.option("--not-in", multiple=True, metavar="GROUP", help="They count there no longer.")
+@click.option("--external-id", metavar="ID", help="What a directory knows it by.")
 @changing
 def change(
     name: str,
@@ -140,10 +148,14 @@ def change(
     about: str | None,
     counts_in: tuple[str, ...],
     not_in: tuple[str, ...],
+    external_id: str | None,
     how: How,
 ) -> int:
     """Change what a group is called, and in which others it counts."""
-    return carry_out(how, lambda change: change.change_group(name, label, about, counts_in, not_in))
+    return carry_out(
+        how,
+        lambda change: change.change_group(name, label, about, counts_in, not_in, external_id),
+    )
 
 
 @group.command()

@@ -41,7 +41,7 @@ _FORMS: Final[Mapping[str, _Form]] = {
         "group change",
         ("name",),
         {"label": "--label", "about": "--about", "count_in": "--counts-in",
-         "no_longer_in": "--not-in"},
+         "no_longer_in": "--not-in", "external_id": "--external-id"},
     ),
     "remove-role": _Form("role remove", ("name",)),
     "remove-group": _Form("group remove", ("name",)),

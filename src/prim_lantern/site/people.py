@@ -18,6 +18,8 @@ ACTIVE: Final = "active"
 INVITED: Final = "invited"
 SUSPENDED: Final = "suspended"
 BYLINE: Final = "byline"
+EXTERNAL_ID: Final = "external_id"
+"""The attribute that holds what a directory knows somebody by (RFC 7643, section 3.1)."""
 STATUSES: Final = (ACTIVE, INVITED, SUSPENDED, BYLINE)
 
 
@@ -196,6 +198,7 @@ class Group:
     members: tuple[str, ...] = ()
     when: tuple[Row, ...] = ()
     mapped_from: tuple[str, ...] = ()
+    external_id: str = ""
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
     @property

@@ -59,7 +59,8 @@ class AddGroup(Operation):
 
 @dataclass(frozen=True)
 class ChangeGroup(Operation):
-    """Change what a group is called and what it is for; nest it in others, or no longer."""
+    """Change what a group is called, what it is for, and what a directory knows it by; nest it in
+    others, or no longer."""
 
     do: ClassVar[str] = "change-group"
     name: str
@@ -67,6 +68,7 @@ class ChangeGroup(Operation):
     about: str | None = None
     count_in: Texts = ()
     no_longer_in: Texts = ()
+    external_id: str | None = None
 
     def apply(self, data: SiteData, made: Made) -> SiteData:
         group: Group = named(data, "groups", self.name)
@@ -76,7 +78,9 @@ class ChangeGroup(Operation):
             drop = map(names.folded, self.no_longer_in)
             what = f"the groups that {group.name} counts in"
             counts_in = list_changed(group.counts_in, add, drop, what)
-        said = only_said(label=self.label, about=self.about, counts_in=counts_in)
+        said = only_said(
+            label=self.label, about=self.about, counts_in=counts_in, external_id=self.external_id
+        )
         return put(data, "groups", replace(group, **said))
 
     def said(self) -> str:

@@ -102,6 +102,7 @@ TABLES: Final[Mapping[str, Table]] = {
             "members": Key(TEXTS, "Logins of members, beside the groups column of people.csv."),
             "when": Key(CONDITIONS, "Whoever fits one of these rows of tests is a member."),
             "mapped_from": Key(TEXTS, "Roles elsewhere whose holders are members."),
+            "external_id": Key(TEXT, "What a directory knows it by."),
         },
     ),
     "plans": Table(

@@ -104,6 +104,7 @@ def _group(group: Group) -> Entry:
             "members": group.members,
             "when": [_row(row) for row in group.when],
             "mapped_from": group.mapped_from,
+            "external_id": group.external_id,
         }
     )
 

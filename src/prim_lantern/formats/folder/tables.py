@@ -150,6 +150,7 @@ class SiteTables:
             members=tuple(map(self._logins.spelled, table.texts("members"))),
             when=tuple(self._conditions(table)),
             mapped_from=tuple(each.strip() for each in table.texts("mapped_from")),
+            external_id=table.text("external_id"),
             origin=table.origin,
         )
 

@@ -21,7 +21,8 @@ def is_scim(found: Any) -> bool:
 
 def read_scim(found: Any, file: str) -> IncomingTable:
     """The users of a list, or of one resource, with the groups that they say they are in and those
-    that have them as members. Whoever is not active is suspended."""
+    that have them as members, and an `external_id` where anybody has one. Whoever is not active is
+    suspended."""
     resources = found.get("Resources", [found]) if isinstance(found, Mapping) else found
     if not isinstance(resources, list):
         raise BadSite([Problem(None, file, resources, "is no list of resources.")], file)
@@ -34,14 +35,16 @@ def read_scim(found: Any, file: str) -> IncomingTable:
                 groups[str(member.get("value", ""))].append(str(each.get("displayName", "")))
         else:
             people.append((number, each))
+    known = any(each.get("externalId") for _, each in people)
     rows = []
     for number, each in people:
         named = [e.get("display") or e.get("value") for e in _entries(each, "groups")]
         named += [name for key in ("id", "userName") for name in groups.get(str(each.get(key)), ())]
-        rows.append(
-            (number, [*_cells(each), "; ".join(dict.fromkeys(map(str, filter(None, named))))])
-        )
-    return IncomingTable(file, _HEADER, rows, counted="entry")
+        known_by = [str(each.get("externalId") or "")] if known else []
+        in_groups = "; ".join(dict.fromkeys(map(str, filter(None, named))))
+        rows.append((number, [*_cells(each), in_groups, *known_by]))
+    header = [*_HEADER, *(["external_id"] if known else [])]
+    return IncomingTable(file, header, rows, counted="entry")
 
 
 def _is(resource: Mapping[str, Any], kind: str) -> bool:

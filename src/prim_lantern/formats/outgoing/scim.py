@@ -8,7 +8,7 @@ from collections import Counter
 from typing import Any, Final
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.site.people import ACTIVE, BYLINE, User
+from prim_lantern.site.people import ACTIVE, BYLINE, EXTERNAL_ID, Group, User
 from prim_lantern.site.who import Who
 
 _SCHEMA: Final = "urn:ietf:params:scim:schemas:core:2.0:"
@@ -23,19 +23,7 @@ def as_scim(engine: Engine) -> str:
     called = {e.name: e.called if labels[e.called] == 1 else e.name for e in data.groups.values()}
     users = [each for each in data.users.values() if each.status != BYLINE]
     resources = [_user(engine, each, called) for each in users]
-    resources += [
-        {
-            "schemas": [f"{_SCHEMA}Group"],
-            "id": name,
-            "displayName": called[name],
-            "members": [
-                {"value": login, "display": data.users[login].called, "type": "User"}
-                for login in engine.crowd.members(Who("group", name))
-            ],
-            "meta": {"resourceType": "Group"},
-        }
-        for name in data.groups
-    ]
+    resources += [_group(engine, each, called[each.name]) for each in data.groups.values()]
     found = {"schemas": [_LIST], "totalResults": len(resources), "Resources": resources}
     return json.dumps(found, ensure_ascii=False, indent=1) + "\n"
 
@@ -48,6 +36,8 @@ def _user(engine: Engine, user: User, called: dict[str, str]) -> dict[str, Any]:
         "active": user.status == ACTIVE,
         "meta": {"resourceType": "User"},
     }
+    if user.attributes.get(EXTERNAL_ID):
+        found["externalId"] = user.attributes[EXTERNAL_ID]
     if user.name:
         found |= {"displayName": user.name, "name": {"formatted": user.name}}
     if user.email:
@@ -55,4 +45,20 @@ def _user(engine: Engine, user: User, called: dict[str, str]) -> dict[str, Any]:
     groups = engine.crowd.belonging.ways(user.login)
     if groups:
         found["groups"] = [{"value": name, "display": called[name]} for name in groups]
+    return found
+
+
+def _group(engine: Engine, group: Group, called: str) -> dict[str, Any]:
+    found: dict[str, Any] = {
+        "schemas": [f"{_SCHEMA}Group"],
+        "id": group.name,
+        "displayName": called,
+        "members": [
+            {"value": login, "display": engine.data.users[login].called, "type": "User"}
+            for login in engine.crowd.members(Who("group", group.name))
+        ],
+        "meta": {"resourceType": "Group"},
+    }
+    if group.external_id:
+        found["externalId"] = group.external_id
     return found

@@ -32,7 +32,7 @@ from prim_lantern.live import Site
 from prim_lantern.serve.scim.schemas import Email, Group, Member, User
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
-from prim_lantern.site.people import ACTIVE, BYLINE
+from prim_lantern.site.people import ACTIVE, BYLINE, EXTERNAL_ID
 
 _R = TypeVar("_R", bound=Resource[Any])
 _NO_KEY: Final = re.compile(r"[^a-z0-9]+")
@@ -54,6 +54,11 @@ class Kept(ABC, Generic[_R]):
     @abstractmethod
     def ids(self) -> list[str]:
         """The ids of all."""
+
+    @abstractmethod
+    def known_as(self, attribute: str, value: str) -> list[str] | None:
+        """The ids of those of which an attribute (in small letters) is this value, found without
+        making all; None for an attribute that this cannot be told of."""
 
     @abstractmethod
     def _made(self, id: str, base: str) -> _R | None:
@@ -141,6 +146,18 @@ class Users(Kept[User]):
         states = people.values_of("status")
         return [n for n, status in zip(people.names, states, strict=True) if status != BYLINE]
 
+    def known_as(self, attribute: str, value: str) -> list[str] | None:
+        """By login, whatever its case, and by what the directory knows them by."""
+        ids = self.ids()
+        if attribute == "username":
+            return [each for each in ids if each.casefold() == value.casefold()]
+        if attribute == "externalid":
+            people = self._data.people
+            rows = zip(people.names, people.values_of("attributes"), strict=True)
+            known = {login for login, values in rows if values.get(EXTERNAL_ID) == value}
+            return [each for each in ids if each in known]
+        return None
+
     def _made(self, id: str, base: str) -> User | None:
         user = self._data.users.get(id)
         if user is None or user.status == BYLINE:
@@ -157,6 +174,7 @@ class Users(Kept[User]):
             for name in names
         ]
         return User(
+            external_id=user.attributes.get(EXTERNAL_ID),
             user_name=user.login,
             display_name=user.name or None,
             emails=[Email(value=user.email)] if user.email else None,
@@ -168,7 +186,8 @@ class Users(Kept[User]):
         login = new.user_name or ""
         if any(folded(each) == folded(login) for each in self._data.users):
             raise AlreadyThere("user", login)
-        change.add_user(login, _name(new), _email(new))
+        known_by = {EXTERNAL_ID: new.external_id} if new.external_id else {}
+        change.add_user(login, _name(new), _email(new), attributes=known_by)
         if new.active is False:
             change.suspend(login)
         return login
@@ -182,6 +201,8 @@ class Users(Kept[User]):
         differs: dict[str, Any] = {
             name: value for name, value in said.items() if value != had[name]
         }
+        if (after.external_id or "") != (before.external_id or ""):
+            differs["attributes"] = {EXTERNAL_ID: after.external_id or ""}
         if differs:
             change.change_user(login, **differs)
         active = True if after.active is None else after.active
@@ -214,6 +235,12 @@ class Groups(Kept[Group]):
         """The names of all."""
         return list(self._data.groups)
 
+    def known_as(self, attribute: str, value: str) -> list[str] | None:
+        """By what the directory knows them by."""
+        if attribute != "externalid":
+            return None
+        return [each.name for each in self._data.groups.values() if each.external_id == value]
+
     def _made(self, id: str, base: str) -> Group | None:
         found = self._data.groups.get(id)
         if found is None:
@@ -230,7 +257,11 @@ class Groups(Kept[Group]):
             *(_member(f"{base}/Users", e, "User", data.users[e].called) for e in by_hand),
             *(_member(f"{base}/Groups", e.name, "Group", e.called) for e in inner),
         ]
-        return Group(display_name=found.label or found.name, members=members or None)
+        return Group(
+            external_id=found.external_id or None,
+            display_name=found.label or found.name,
+            members=members or None,
+        )
 
     def _create(self, change: Change, new: Group) -> str:
         label = (new.display_name or "").strip()
@@ -238,16 +269,18 @@ class Groups(Kept[Group]):
         if not name:
             raise InvalidValueException(detail="A displayName needs letters or digits.")
         change.add_group(name, label)
-        bare = Group(display_name=label)
-        self._replace(change, bare, Group(display_name=label, members=new.members), name)
+        self._replace(change, Group(id=name, display_name=label), new)
         return name
 
-    def _replace(
-        self, change: Change, before: Group, after: Group, name: str | None = None
-    ) -> None:
-        name = name or before.id or ""
-        if after.display_name and after.display_name != before.display_name:
-            change.change_group(name, label=after.display_name)
+    def _replace(self, change: Change, before: Group, after: Group) -> None:
+        name, label = before.id or "", (after.display_name or "").strip()
+        differs = {}
+        if label and label != before.display_name:
+            differs["label"] = label
+        if (after.external_id or "") != (before.external_id or ""):
+            differs["external_id"] = after.external_id or ""
+        if differs:
+            change.change_group(name, **differs)
         was, now = self._members(before), self._members(after)
         for login in now[0] - was[0]:
             change.add_members(name, login)

@@ -49,7 +49,7 @@ BASE: Final = "/scim/v2"
 _TYPE: Final = "application/scim+json"
 _MOST: Final = 1_000  # resources in one answer
 _AT_ONCE: Final = 1_000  # operations in one bulk request
-_ONE_LOGIN: Final = re.compile(r'\s*userName\s+eq\s+"([^"\\]*)"\s*', re.IGNORECASE)
+_ONE: Final = re.compile(r'\s*(\w+)\s+eq\s+"([^"\\]+)"\s*', re.IGNORECASE)
 
 CONFIG: Final = ServiceProviderConfig(
     patch=Patch(supported=True),
@@ -182,11 +182,10 @@ class Scim:
 
     def _found(self, some: list[Kept[Any]], asked: Any, request: Request) -> Response:
         base = self._base(request)
-        one = _ONE_LOGIN.fullmatch(str(asked.filter or ""))
-        if one and len(some) == 1 and some[0].endpoint == "/Users":  # what directories ask most
-            logins = {each.casefold(): each for each in some[0].ids()}
-            login = logins.get(one[1].casefold())
-            matching: list[Any] = [some[0].get(login, base)] if login is not None else []
+        one = _ONE.fullmatch(str(asked.filter or ""))
+        known = some[0].known_as(one[1].lower(), one[2]) if one and len(some) == 1 else None
+        if known is not None:  # what directories ask most
+            matching = [some[0].get(each, base) for each in known]
         else:
             every = (each for kept in some for each in kept.all(base))
             matching = [e for e in every if asked.filter is None or asked.filter.match(e)]

@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from scim2_models import (
     URN,
+    CaseExact,
     ComplexAttribute,
     GroupMember,
     GroupMembership,
@@ -40,8 +41,8 @@ class User(Resource[Any]):
 
     __schema__ = URN("urn:ietf:params:scim:schemas:core:2.0:User")
 
-    external_id: Annotated[str | None, Mutability.read_only] = None
-    """Sites keep none: people are known by their login."""
+    external_id: Annotated[str | None, CaseExact.true] = None
+    """What the directory knows them by."""
     user_name: Annotated[str | None, Mutability.immutable, Uniqueness.server, Required.true] = None
     """The login."""
     display_name: str | None = None
@@ -68,8 +69,8 @@ class Group(Resource[Any]):
 
     __schema__ = URN("urn:ietf:params:scim:schemas:core:2.0:Group")
 
-    external_id: Annotated[str | None, Mutability.read_only] = None
-    """Sites keep none: groups are known by their name."""
+    external_id: Annotated[str | None, CaseExact.true] = None
+    """What the directory knows it by."""
     display_name: Annotated[str | None, Required.true] = None
     """What it is called."""
     members: list[Member] | None = None
