@@ -58,7 +58,7 @@ class Server(NamedTuple):
         while now < began + seconds:
             due = int((now - began) * rate) if rate else sent + len(idle)
             while idle and sent < due:
-                idle.pop().send(requests[sent % len(requests)])
+                idle.pop(0).send(requests[sent % len(requests)])
                 sent += 1
             for key, _ in asking.select(1 / rate if rate and idle else 1):
                 took = key.data.took()

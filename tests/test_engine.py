@@ -9,10 +9,12 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime
 from itertools import product
+from pathlib import Path
 from random import Random
 from threading import Barrier, Event
 from unittest.mock import patch
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -29,7 +31,7 @@ from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, Membership, User
 from prim_lantern.site.places import Place, place
-from prim_lantern.site.rights import Rule
+from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.who import Who
 from sites import CATEGORIES, ITEM_ACTIONS, KINDS, LOGINS, MOMENTS, NOON, Maker, sites
 
@@ -118,6 +120,38 @@ def test_lists_and_counts_say_what_single_answers_say(site, at):
             allowed = [login for login in active if engine.allows(login, action, path)]
             assert lists_of(engine).who_may(action, path) == allowed
             assert count == len(allowed)
+
+
+def test_lists_say_what_single_answers_say_where_much_is_said_to_others(monkeypatch):
+    """Hundreds of words, of which few are said to any one; links, parts, words about roles."""
+    monkeypatch.syspath_prepend(Path(__file__).parents[1] / "benchmarks")
+    site = __import__("second_shape").site_of(150, 700)
+    engine, lists = Engine(site, NOON), lists_of(Engine(site, NOON))
+    logins = Random(5).sample(list(site.users), 9)
+    some = np.arange(0, 700, 7)
+    for who, action in product([None, *logins], ["read", "edit", "publish"]):
+        right = [engine.allows(who, action, path) for path in site.content.names]
+        assert lists.items_for(who, action).tolist() == right, (who, action)
+        assert lists.items_for(who, action, some).tolist() == right[::7], (who, action)
+    links = [row for row in engine.links if engine.data.content.value("links_to", row)]
+    assert len(links) > 20 and len(engine.rights.levels_of_roles) > 1
+
+
+def test_whoever_is_given_a_role_everywhere_hears_what_categories_say_of_its_holders(make_site):
+    """The role itself allows nothing, so that nothing else comes with it."""
+    site = make_site(
+        "[category_sets.a]\nx = 'X'\n[roles.mate]\n"
+        "[[rules]]\nallow = ['edit']\nto = ['signed-in']\n"
+        "[[rules]]\ndeny = ['edit']\nto = ['role:mate']\nwhere = 'a:x'\n",
+        people="ben,,,,,,\n",
+        content="/one,page,,,,,a:x,,,,\n/two,page,,,,,,,,,\n",
+    )
+    engine = Engine(site.data, NOON)
+    assert engine.allows("ben", "edit", "/one")
+    given = site.data.with_parts(given=(Given("mate", (Who("user", "ben"),)),))
+    engine = engine.after(given, NOON)
+    assert not engine.allows("ben", "edit", "/one") and engine.allows("ben", "edit", "/two")
+    assert engine.after(site.data, NOON).allows("ben", "edit", "/one")
 
 
 @pytest.mark.parametrize("word", ["deny", "allow"])

@@ -43,16 +43,19 @@ class Filing:
         to ask."""
         if len(self._people) > _PEOPLE:
             return None
+        questions = [(login, self._questions(login)) for login in self._people]
+        if sum(len(where) for _, some in questions for where in some.values()) > _ASKED:
+            return None
         found: Pairs = {}
-        asked = 0
-        for login in self._people:
-            for path, category in self._questions(login):
-                asked += 1
-                if asked > _ASKED:
-                    return None
-                was, now = (self._may(e, login, path, category) for e in self._touched.engines)
-                if was != now:
-                    found.setdefault((f"{FILING} in {category}", path), {})[login] = now
+        for login, some in questions:
+            for path, categories in some.items():
+                was, now = (
+                    set(self._filed(engine, login, path, categories))
+                    for engine in self._touched.engines
+                )
+                for category in filter((was ^ now).__contains__, categories):
+                    pair = f"{FILING} in {category}", path
+                    found.setdefault(pair, {})[login] = category in now
         return found
 
     @cached_property
@@ -78,22 +81,34 @@ class Filing:
         spoken_of = self._touched.before.beside(_SpokenOf).whos  # the words are the same after
         return not spoken_of.isdisjoint(was ^ now)
 
-    def _questions(self, login: str | None) -> Iterator[tuple[str, str]]:
-        """What of all that somebody may edit, before or after, could be filed where."""
+    def _questions(self, login: str | None) -> dict[str, Sequence[str]]:
+        """Of all that somebody may edit, before or after, where it could be filed."""
         before, after = self._touched.engines
-        kinds = after.data.all_kinds
-        categories = [each for each in after.data.categories if each in before.data.categories]
         rows = np.zeros(len(after.data.content), dtype=np.bool_)
         for engine in (before, after):  # the same items, as none has changed
             if login is None or login in engine.data.users:
                 rows |= lists_of(engine).items_for(login, "edit")
-        for row in np.flatnonzero(rows).tolist():
-            kind, path = kinds[after.data.content.value("kind", row)], after.data.content.names[row]
-            if not kind.part:
-                yield from ((path, each) for each in categories if kind.takes(each))
+        content, taken_by = after.data.content, self._categories
+        return {
+            content.names[row]: taken_by[content.value("kind", row)]
+            for row in np.flatnonzero(rows).tolist()
+        }
 
-    def _may(self, engine: Engine, login: str | None, path: str, category: str) -> bool:
+    @cached_property
+    def _categories(self) -> dict[str, Sequence[str]]:
+        """The categories that are there before and after, by kind: those that it takes."""
+        before, after = self._touched.engines
+        there = [each for each in after.data.categories if each in before.data.categories]
+        return {
+            name: () if kind.part else [each for each in there if kind.takes(each)]
+            for name, kind in after.data.all_kinds.items()
+        }
+
+    def _filed(
+        self, engine: Engine, login: str | None, path: str, categories: Sequence[str]
+    ) -> Iterator[str]:
+        """Under which of some categories somebody may file an item that they may edit."""
         if login is not None and login not in engine.data.users:
-            return False
-        may_edit = engine.allows(login, "edit", path)
-        return may_edit and engine.may_file(login, path, category)
+            return
+        if engine.allows(login, "edit", path):
+            yield from (each for each in categories if engine.may_file(login, path, each))

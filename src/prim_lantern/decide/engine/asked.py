@@ -71,3 +71,13 @@ class FiledCase(NamedTuple):
             item.page_kinds,
             page is None or page.cut_at(cuts) is None,
         )
+
+
+Filed = tuple[frozenset[str], FiledCase]
+"""A class of categories of one root."""
+
+
+class Joined(NamedTuple):
+    """Classes of categories of several roots, for which there is one place only."""
+
+    numbers: tuple[int, ...]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from functools import cached_property
 from itertools import count
 from typing import Any, Final, NamedTuple
 
+from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.choosing import DRAFTS, Chosen, Spoken
 from prim_lantern.decide.engine.levels import (
@@ -31,6 +32,14 @@ class Named(NamedTuple):
 
     kinds: frozenset[str]
     states: frozenset[str]
+
+    @classmethod
+    def by(cls, words: Sequence[Clause]) -> Named:
+        """Those that some words name."""
+        return cls(
+            frozenset(kind for each in words for kind in each.kinds or ()),
+            frozenset(state for each in words for state in each.states or ()),
+        )
 
 
 class Cases(NamedTuple):
@@ -202,10 +211,7 @@ class Compiler:
     def _roles_at_the_site(self) -> tuple[str, ...]:
         """The roles of whose holders the words at the site, or its readership, speak: who they are
         depends on the item."""
-        spoken = [each.who for each in self.rights.at_spot(SITE.spot)]
-        default = self.rights.default
-        spoken += [*default.readers, *default.all_of, *default.but_not]
-        return tuple(dict.fromkeys(who.name for who in spoken if who.kind == "role"))
+        return roles_at_the_site(self.rights)
 
     def _alike(
         self,
@@ -229,7 +235,12 @@ class Compiler:
         else:
             at = self.rights.at
             words = [each for spot in spots for action in actions for each in at(spot, action)]
-        return Named(
-            frozenset(kind for each in words for kind in each.kinds or ()),
-            frozenset(state for each in words for state in each.states or ()),
-        )
+        return Named.by(words)
+
+
+def roles_at_the_site(rights: Rights) -> tuple[str, ...]:
+    """The roles of whose holders the words at the site, or its readership, speak."""
+    spoken = [each.who for each in rights.at_spot(SITE.spot)]
+    default = rights.default
+    spoken += [*default.readers, *default.all_of, *default.but_not]
+    return tuple(dict.fromkeys(who.name for who in spoken if who.kind == "role"))

@@ -3,28 +3,21 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from functools import cached_property
 from threading import RLock
-from typing import Any, Final, NamedTuple
+from typing import Any, Final, TypeVar
 
-from prim_lantern.decide.engine.asked import FiledCase, ItemClass
+from prim_lantern.decide.engine.asked import Filed, FiledCase, ItemClass, Joined
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.subject import Subject, with_above
 from prim_lantern.site.columns import Moved
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, parent_of
 
-Filed = tuple[frozenset[str], FiledCase]
+_T = TypeVar("_T")
 _APART = 2  # for how many classes of categories there is room in a situation
-
-
-class Joined(NamedTuple):
-    """Classes of categories of several roots, for which there is one place only."""
-
-    numbers: tuple[int, ...]
-
 
 Situation = int
 """Where an item is: the number of its class, and of up to two classes of its categories (0
@@ -59,6 +52,7 @@ class Ground:
         self.situations = Numbered(UNSETTLED)
         self.at = [UNSETTLED] * size
         self.of_row = array("i", bytes(4 * size))
+        self._beside: dict[Callable[..., Any], Any] = {}
         self._lock = RLock()
         self._ways_at: dict[tuple[str, str], list[int]] = {}
         self._filed_at: dict[tuple[str, str], list[int]] = {}
@@ -203,6 +197,14 @@ class Ground:
         number = self.situations.number_of(self.situation(item, categories))
         self._known[key] = number
         return number
+
+    def beside(self, make: Callable[[Sequence[ItemClass], Sequence[Filed | Joined]], _T]) -> _T:
+        """What is made of the classes, which only become more: one for this and all that follow."""
+        with self._lock:
+            if make not in self._beside:
+                self._beside[make] = make(self.classes, self.filed)
+            found: _T = self._beside[make]
+        return found
 
     # Classes ------------------------------------------------------------------------
 

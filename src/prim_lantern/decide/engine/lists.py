@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import insort
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import Any, Final, NamedTuple
+from typing import Any, Final, NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,16 +13,18 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.counts import Tally
 from prim_lantern.decide.engine.engine import Engine
+from prim_lantern.decide.engine.heard import Heard
 from prim_lantern.decide.engine.item_classes import BITS, MASK, Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.people import Person
 from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan
 from prim_lantern.decide.engine.population import Numbers, Places, Population
-from prim_lantern.decide.engine.said_to_one import SaidToOne
+from prim_lantern.decide.engine.said_to_one import SaidToOne, Sorts
 
 Answers = NDArray[np.bool_]
 
 _TABLE: Final = 2_000  # combinations that are worked out without looking which are met
+_AT_HAND: Final = 4  # how much longer than what is looked at a table of all may be
 
 
 class Situations(NamedTuple):
@@ -97,6 +99,7 @@ class Lists:
             else:
                 some, which = np.unique(of_row[rows], return_inverse=True)
                 found = self._by_class(person, plan, some)[which]
+            self._heed_links(found, login, rows)
         index = engine.data.content.index
         own = {index[path]: path for path in self._one_by_one(login, person, action)}
         if rows is None:
@@ -107,11 +110,32 @@ class Lists:
                 found[at] = engine.allows(login, action, own[int(rows[at])])
         return found
 
+    def _heed_links(self, found: Answers, login: str | None, rows: Numbers | None) -> None:
+        """Take away links to what cannot be read; `found` is as if nothing were behind them."""
+        links, targets = self._links
+        at = links
+        if rows is not None:
+            at = np.flatnonzero(np.isin(rows, links))
+            targets = targets[np.searchsorted(links, rows[at])]
+        asked = found[at]
+        at, targets = at[asked], targets[asked]
+        if len(at):
+            found[at] = self.items_for(login, "read", targets)
+
+    @cached_property
+    def _links(self) -> tuple[Numbers, Numbers]:
+        """The rows of links to what is there, and those of what they lead to."""
+        index = self.engine.data.content.index
+        pairs = [(row, index[to]) for row, to in self.engine.links.items() if to in index]
+        links, targets = np.array(sorted(pairs), dtype=np.int64).reshape(-1, 2).T
+        return links, targets
+
     def _by_class(self, person: Person, plan: Plan, some: Numbers | None) -> Answers:
         """The answers for some situations, or all, links and own work aside."""
         of, mask, said = self.situations, person[0], self._said(plan)
-        ways, way_at, both = np.arange(len(of.ways)), of.way_at, (of.filed_at, of.more_at)
-        filed, filed_at = np.arange(len(of.filed)), np.concatenate(both)
+        ways = filed = None
+        way_at, both = of.way_at, (of.filed_at, of.more_at)
+        filed_at = np.concatenate(both)
         if some is not None:
             ways, way_at = np.unique(of.way_at[some], return_inverse=True)
             both = of.filed_at[some], of.more_at[some]
@@ -122,33 +146,39 @@ class Lists:
         number = len(filed_codes)
         place = (on_way * (number * number))[way_at] + (by_filed * number)[filed_at[:size]]
         place += by_filed[filed_at[size:]]
-        found: Answers
-        if len(way_codes) * number * number <= min(size, _TABLE):
-            found = table_of(plan, way_codes, filed_codes).reshape(-1)[place]
-        else:  # there are more combinations than are met
-            met, which = np.unique(place, return_inverse=True)
-            way, filed = np.divmod(met, number * number)
-            keys = way_codes[way] | filed_codes[filed // number] << FILED
-            keys |= filed_codes[filed % number] << MORE
-            pairs = zip(keys.tolist(), (way_codes[way] != 0).tolist(), strict=True)
-            found = np.array([there and plan.answers[key] == YES for key, there in pairs])[which]
-        return found
+        combinations = len(way_codes) * number * number
+        if combinations <= min(size, _TABLE):
+            return cast(Answers, table_of(plan, way_codes, filed_codes).reshape(-1)[place])
+        met, which = _met(place, combinations)  # there are more combinations than are met
+        way, filed = np.divmod(met, number * number)
+        keys = way_codes[way] | filed_codes[filed // number] << FILED
+        keys |= filed_codes[filed % number] << MORE
+        pairs = zip(keys.tolist(), (way_codes[way] != 0).tolist(), strict=True)
+        answers = np.array([there and plan.answers[key] == YES for key, there in pairs])
+        return cast(Answers, answers[which])
 
     def _said(self, plan: Plan) -> SaidToOne:
         """What a plan says to one person after the other."""
         found = self._told.get(plan.asked)
         if found is None:
-            of = self.situations
-            found = self._told.setdefault(plan.asked, SaidToOne(plan, of.ways, of.filed))
+            heard = self._heard.about(plan.asked.action)
+            found = self._told.setdefault(plan.asked, SaidToOne(plan, heard, self._sorts))
         return found
 
+    @cached_property
+    def _sorts(self) -> Sorts:
+        """The classes of the situations, laid out."""
+        return Sorts(self.engine.ground, self.situations.ways, self.situations.filed)
+
+    @cached_property
+    def _heard(self) -> Heard:
+        return Heard(self.engine.rights, self.engine.crowd, self._sorts.places)
+
     def _one_by_one(self, login: str | None, person: Person, action: str) -> Iterable[str]:
-        """The paths that no class speaks for."""
-        engine = self.engine
-        if engine.is_owner(login):
-            return engine.crowd.handiwork.of(login or "") if action == "publish" else ()
-        names = engine.data.content.names
-        return [*(person[1]), *(names[row] for row in engine.links)]
+        """The paths of their own work, for which no class speaks."""
+        if self.engine.is_owner(login):
+            return self.engine.crowd.handiwork.of(login or "") if action == "publish" else ()
+        return person[1]
 
     def pages_before(self, answers: Answers) -> list[int]:
         """By place in tree order, how many items before it have a yes; parts aside."""
@@ -300,6 +330,16 @@ class Lists:
         asks = [not asking.isdisjoint(ground.classes[number].kinds) for number in of.ways]
         found: Answers = np.array(asks, dtype=np.bool_)[of.way_at][of.of_row]
         return found
+
+
+def _met(numbers: Numbers, below: int) -> tuple[Numbers, Numbers]:
+    """The distinct ones of some numbers below another, and which of them each is."""
+    if below > _AT_HAND * len(numbers):
+        found, which = np.unique(numbers, return_inverse=True)
+        return found, which
+    there = np.zeros(below, dtype=np.bool_)  # quicker than putting them in order
+    there[numbers] = True
+    return np.flatnonzero(there), (np.cumsum(there) - 1)[numbers]
 
 
 def _is_yes(answers: tuple[int, ...]) -> int:

@@ -6,9 +6,9 @@ from collections.abc import Hashable, Iterable, Iterator
 from threading import RLock
 from typing import Any, Final, NamedTuple, Protocol
 
-from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
+from prim_lantern.decide.engine.asked import Asked, Filed, FiledCase, ItemClass, Joined
 from prim_lantern.decide.engine.compiler import Cases, Compiler
-from prim_lantern.decide.engine.item_classes import Filed, Ground, Joined, Situation, apart
+from prim_lantern.decide.engine.item_classes import Ground, Situation, apart
 from prim_lantern.decide.engine.levels import UNFILED, YES
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, SITE_CODES
@@ -44,6 +44,11 @@ class Codes:
         """The number of these facts."""
         return 0 if facts in self._nothing else self.facts.number_of(facts)
 
+    def together(self, codes: Iterable[int]) -> int:
+        """The number of what several, of roots of categories that are apart, come to together."""
+        said = [self.facts[code] for code in codes if code]
+        return self.of(tuple(map(together, zip(*said, strict=True)))) if said else 0
+
     def program(self, levels: tuple[Level, ...]) -> Program:
         """The program of these levels; equal ones are one."""
         found = self._programs.get(levels)
@@ -53,7 +58,7 @@ class Codes:
                 found = self._programs.setdefault(levels, fresh)
         return found
 
-    def together(self, programs: tuple[Program, ...]) -> Program:
+    def joined(self, programs: tuple[Program, ...]) -> Program:
         """The program that says what several say together; of equal ones there is one."""
         key = ("together", *(each.number for each in programs))
         found = self._joined.get(key)
@@ -118,9 +123,7 @@ class Together(Program):
         return (mask for program in self.programs for mask in program.masks())
 
     def __missing__(self, mask: int) -> int:
-        codes = [program[mask & program.asks] for program in self.programs]
-        said = [self._codes.facts[code] for code in codes if code]
-        found = self._codes.of(tuple(map(together, zip(*said, strict=True)))) if said else 0
+        found = self._codes.together(program[mask & program.asks] for program in self.programs)
         if len(self) >= _KEPT:
             self.clear()
         self[mask] = found
@@ -252,8 +255,17 @@ class Plan:
 
     def way_key(self, mask: int, number: int) -> int:
         """The part of the key that the site and the way give."""
-        site, way = self.programs(number)
-        return site[mask & site.asks] | way[mask & way.asks] << WAY
+        return self.site_code(mask, number) | self.way_code(mask, number) << WAY
+
+    def site_code(self, mask: int, number: int) -> int:
+        """What the words at the site say to a mask about a class of items."""
+        site, _ = self.programs(number)
+        return site[mask & site.asks]
+
+    def way_code(self, mask: int, number: int) -> int:
+        """What those on the way say."""
+        _, way = self.programs(number)
+        return way[mask & way.asks]
 
     def filed_code(self, mask: int, number: int) -> int:
         """What a class of categories says to a mask."""
@@ -311,9 +323,13 @@ class Plan:
             self.filed[number] = found.asks & ~AUDIENCES, parts[0], parts
         return found
 
+    def together(self, codes: list[int]) -> int:
+        """What classes of categories of several roots say together, by the code of each."""
+        return self._shared.filed.together(codes) if len(codes) > 1 else sum(codes)
+
     def _of_categories(self, number: int, filed: Filed | Joined) -> Program:
         if isinstance(filed, Joined):
-            return self._shared.filed.together(tuple(map(self.filed_program, filed.numbers)))
+            return self._shared.filed.joined(tuple(map(self.filed_program, filed.numbers)))
         categories, case = filed
         cases, told = self._compiler.cases_filed(number, categories, case), None
         if self._acts and self.asked.action in cases.actions:

@@ -66,7 +66,10 @@ class Rights:
         found._heed_readerships()
         if not roles.isdisjoint(found.roles_of_readers()):
             return found, None
-        # words about whoever has one of these roles hold where it is given alone: at these spots
+        # words about whoever has one of these roles hold where it is given alone: at these spots;
+        # and where they stand, as categories are decided apart from the site
+        if SITE.spot in spots:
+            spots |= {each.place.spot for each in found.words_about(roles)}
         settings = found.other_settings(self)
         whos = {who for source in (*gone, *come) for who in source.to}
         by_role = any(who.kind == "role" for who in whos)

@@ -1,72 +1,146 @@
-"""What is said to one person at many classes at once: what is said alike is worked out once."""
+"""What is said to one person at many classes at once.
+
+Most places say nothing to somebody. Classes that stand alike but for such places are alike to
+them: what is said is worked out for one of each sort.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from threading import Lock
+from collections.abc import Callable, Hashable, Sequence
+from typing import NamedTuple
 
 import numpy as np
 
-from prim_lantern.decide.engine.plan import WAY, Plan, Program
-from prim_lantern.decide.engine.population import Numbers
+from prim_lantern.decide.engine.asked import FiledCase, Joined
+from prim_lantern.decide.engine.class_places import ClassPlaces, Standing
+from prim_lantern.decide.engine.compiler import Named
+from prim_lantern.decide.engine.heard import Heard
+from prim_lantern.decide.engine.item_classes import Ground
+from prim_lantern.decide.engine.numbers import Numbered
+from prim_lantern.decide.engine.plan import WAY, Plan
+from prim_lantern.decide.engine.several import Numbers, Several
+from prim_lantern.site.content import PUBLISHED
 
-_Programs = tuple[Program, ...]
+
+class Sorts:
+    """Some classes of items and of categories, laid out for all people and all actions.
+
+    What is asked names places among them. Joined categories are those of their parts.
+    """
+
+    def __init__(self, ground: Ground, ways: list[int], filed: list[int]) -> None:
+        self.places: ClassPlaces = ground.beside(ClassPlaces)
+        self.ways = self.places.ways(np.array(ways, dtype=np.int64))
+        parts = [_parts(ground, number) for number in filed]
+        distinct = sorted({each for some in parts for each in some})
+        self.filed = self.places.filed(np.array(distinct, dtype=np.int64))
+        at = {number: place for place, number in enumerate(distinct)}
+        self.parts = Several.from_rows([[at[each] for each in some] for some in parts])
+        self._told: Numbered[Hashable] = Numbered()
+        self._told_by: dict[Named, Numbers] = {}
+
+    def told_apart(self, named: Sequence[Named], which: Numbers, cases: Numbers) -> Numbers:
+        """What words that name some kinds and states tell apart of cases, as numbers: `which` says
+        which of the `named` each is told by."""
+        if not named:
+            return np.zeros(0, dtype=np.int64)
+        distinct = {each: place for place, each in enumerate(dict.fromkeys(named))}
+        tables = np.stack([self._table(each) for each in distinct])
+        place = np.array([distinct[each] for each in named], dtype=np.int64)
+        found: Numbers = tables[place[which], cases]
+        return found
+
+    def _table(self, named: Named) -> Numbers:
+        cases = self.places.cases
+        found = self._told_by.get(named)
+        if found is None or len(found) < len(cases):
+            told = [self._told.number_of(_told_apart(each, named)) for each in cases[:]]
+            found = self._told_by[named] = np.array(told, dtype=np.int64)
+        return found
+
+
+def _parts(ground: Ground, number: int) -> tuple[int, ...]:
+    found = ground.filed[number]
+    return found.numbers if isinstance(found, Joined) else (number,) if number else ()
+
+
+def _told_apart(case: FiledCase, named: Named) -> Hashable:
+    if not case.state:
+        return None  # nothing stands there
+    page = case.page_kinds and (case.page_kinds & named.kinds, case.page_allows)
+    state = case.state if case.state in named.states else ""
+    return case.kinds & named.kinds, state, case.state == PUBLISHED, case.allows, page
+
+
+class _Groups(NamedTuple):
+    """Classes by the places where they stand that say anything to somebody: which is in which
+    group, and the places of each."""
+
+    which: Numbers
+    places: list[list[int]]
 
 
 class SaidToOne:
-    """The programs of a plan at some classes of items and of categories, told apart once for all
-    people: many classes share them."""
+    """What a plan says to one person after the other."""
 
-    def __init__(self, plan: Plan, ways: list[int], filed: list[int]) -> None:
-        """Take the numbers of the classes; what is asked names places among them."""
-        self._ways = _Distinct(len(ways), lambda at: plan.programs(ways[at]) if ways[at] else ())
-        self._filed = _Distinct(
-            len(filed), lambda at: (plan.filed_program(filed[at]),) if filed[at] else ()
-        )
+    def __init__(self, plan: Plan, heard: Heard, sorts: Sorts) -> None:
+        self._plan, self._heard, self._sorts = plan, heard, sorts
 
-    def on_ways(self, mask: int, places: Numbers) -> Numbers:
-        """The part of the key that the site and the way give to a mask; 0 where nothing stands."""
+    def on_ways(self, mask: int, at: Numbers | None) -> Numbers:
+        """The part of the key that the site and the way give to a mask, for some classes of items
+        or all; 0 where nothing stands."""
+        ways, plan = self._sorts.ways, self._plan
+        ways = ways if at is None else ways.some(at)
+        groups = self._grouped(mask, ways)
+        found = self._there(mask, ways, groups, plan.way_code) << WAY
+        found |= self._at_the_site(mask, ways, groups)
+        return np.where(ways.classes == 0, 0, found)
 
-        def code(programs: _Programs) -> int:
-            site, way = programs
-            return site[mask & site.asks] | way[mask & way.asks] << WAY
+    def at_categories(self, mask: int, at: Numbers | None) -> Numbers:
+        """What some classes of categories, or all, say to a mask; 0 where there are none."""
+        parts = self._sorts.parts if at is None else self._sorts.parts.some(at)
+        needed, which = np.unique(parts.values, return_inverse=True)
+        filed = self._sorts.filed.some(needed)
+        said = self._there(mask, filed, self._grouped(mask, filed), self._plan.filed_code)[which]
+        codes = Several(said, parts.counts, parts.owners).only(said != 0)
+        _, first, which = np.unique(codes.alike(), return_index=True, return_inverse=True)
+        together = list(map(self._plan.together, codes.listed(first)))
+        return np.array(together, dtype=np.int64)[which]
 
-        return self._ways.each(places, code)
+    def _grouped(self, mask: int, standing: Standing) -> _Groups:
+        places = standing.places.only(self._heard.by(mask)[standing.places.values])
+        _, first, which = np.unique(places.alike(), return_index=True, return_inverse=True)
+        return _Groups(which, places.listed(first))
 
-    def at_categories(self, mask: int, places: Numbers) -> Numbers:
-        """What the categories say to a mask; 0 where there are none."""
-        return self._filed.each(places, lambda programs: programs[0][mask & programs[0].asks])
+    def _there(
+        self, mask: int, standing: Standing, groups: _Groups, code: Callable[[int, int], int]
+    ) -> Numbers:
+        """What stands at the places of each class comes to."""
+        named = [self._heard.named(places, mask) for places in groups.places]
+        told = self._sorts.told_apart(named, groups.which, standing.cases)
+        return _of_each_sort(mask, standing, groups.which, told, code)
+
+    def _at_the_site(self, mask: int, standing: Standing, groups: _Groups) -> Numbers:
+        """What the words at the site come to, for each class."""
+        numbers = Numbered[Hashable]()
+        heard = [
+            numbers.number_of(self._heard.for_the_site(places, mask)) for places in groups.places
+        ]
+        site = np.zeros(len(groups.which), dtype=np.int64)
+        told = self._sorts.told_apart([self._heard.named_at_the_site(mask)], site, standing.cases)
+        which = np.array(heard, dtype=np.int64)[groups.which]
+        return _of_each_sort(mask, standing, which, told, self._plan.site_code)
 
 
-class _Distinct:
-    """Which of a few things stands at each of many places, found out where it is asked."""
-
-    def __init__(self, size: int, find: Callable[[int], _Programs]) -> None:
-        self._find = find
-        self._at = np.full(size, -1, dtype=np.int64)
-        self._things: list[_Programs] = []
-        self._numbers: dict[tuple[int, ...], int] = {}
-        self._lock = Lock()
-
-    def each(self, places: Numbers, code: Callable[[_Programs], int]) -> Numbers:
-        """The code of what stands at each place; that of nothing is 0."""
-        at = self._at[places]
-        unknown = places[at < 0]
-        if len(unknown):
-            with self._lock:  # of several threads each numbers for all
-                for place in unknown.tolist():
-                    self._at[place] = self._number_of(self._find(place))
-            at = self._at[places]
-        codes = np.zeros(len(self._things), dtype=np.int64)
-        for number in np.flatnonzero(np.bincount(at)).tolist():
-            if self._things[number]:
-                codes[number] = code(self._things[number])
-        return codes[at]
-
-    def _number_of(self, thing: _Programs) -> int:
-        key = tuple(each.number for each in thing)
-        found = self._numbers.get(key)
-        if found is None:
-            found = self._numbers[key] = len(self._things)
-            self._things.append(thing)
-        return found
+def _of_each_sort(
+    mask: int,
+    standing: Standing,
+    groups: Numbers,
+    told: Numbers,
+    code: Callable[[int, int], int],
+) -> Numbers:
+    """The code of each class, asked for of one of each sort; 0 where nothing stands."""
+    both = groups * (int(told.max(initial=0)) + 1) + told
+    _, first, which = np.unique(both, return_index=True, return_inverse=True)
+    codes = [code(mask, each) if each else 0 for each in standing.classes[first].tolist()]
+    return np.array(codes, dtype=np.int64)[which]

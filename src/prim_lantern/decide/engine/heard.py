@@ -1,0 +1,156 @@
+"""Which places say anything to somebody: the others make no difference to what they may."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import cached_property
+from threading import RLock
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prim_lantern.decide.clauses import Clause
+from prim_lantern.decide.engine.choosing import DRAFTS
+from prim_lantern.decide.engine.class_places import ClassPlaces
+from prim_lantern.decide.engine.compiler import Named, roles_at_the_site
+from prim_lantern.decide.engine.people import Crowd
+from prim_lantern.decide.engine.rights import Rights, Spot
+from prim_lantern.site.places import SITE
+from prim_lantern.site.who import Who
+
+_ANYBODY: Final = -1  # every bit
+
+Naming = list[tuple[int, Clause]]
+"""Words that name kinds or states, each with the bits of those whom it may reach."""
+
+
+class Heard:
+    """What of all that stands at places may reach somebody who reads; `about` an action, what is
+    said of that as well."""
+
+    def __init__(self, rights: Rights, crowd: Crowd, places: ClassPlaces) -> None:
+        self._rights, self._crowd, self._places = rights, crowd, places
+        self._actions: tuple[str, ...] = ("read", DRAFTS)
+        self._reading: Heard | None = None
+        self._masks: list[int] = []
+        self._naming: dict[int, Naming] = {}
+        self._lock = RLock()
+
+    def about(self, action: str) -> Heard:
+        """The same about one more action."""
+        if action in self._actions:
+            return self
+        found = Heard(self._rights, self._crowd, self._places)
+        found._reading, found._actions = self, (*self._actions, action)
+        return found
+
+    def by(self, mask: int) -> NDArray[np.bool_]:
+        """By the numbers of places, whether what stands there may reach a mask."""
+        return np.array([each & mask != 0 for each in self._reached()], dtype=np.bool_)
+
+    def for_the_site(self, places: Iterable[int], mask: int) -> tuple[int, ...]:
+        """Those of some places that may make a difference to what the site says to a mask."""
+        at, telling = self._places.at, self._telling_at_the_site
+        return tuple(each for each in places if telling.get(at[each][0], 0) & mask)
+
+    def named(self, places: Iterable[int], mask: int) -> Named:
+        """The kinds and states that the words to a mask at some places name."""
+        words = [each for place in places for each in self._naming_at_place(place)]
+        return _named(words, mask)
+
+    def named_at_the_site(self, mask: int) -> Named:
+        """The same of the words at the site."""
+        return _named(self._naming_at_the_site, mask)
+
+    # Whom places reach ----------------------------------------------------------------
+
+    def _reached(self) -> list[int]:
+        """By the numbers of places, the bits of all whom something there may reach; of those that
+        have come since, too."""
+        size = len(self._places.at)
+        if len(self._masks) < size:
+            reading = self._reading._reached() if self._reading is not None else None
+            with self._lock:
+                for place in range(len(self._masks), size):
+                    spot, _ = self._places.at[place]
+                    if reading is None:
+                        found = self._beside_words(spot) | self._of_words(spot, self._actions)
+                    else:
+                        found = reading[place] | self._of_words(spot, self._actions[-1:])
+                    self._masks.append(found)
+        return self._masks
+
+    def _beside_words(self, spot: Spot) -> int:
+        rights = self._rights
+        if spot in rights.data.readerships_at:
+            return _ANYBODY
+        found = self._given.get(spot, 0) | self._telling_at_the_site.get(spot, 0)
+        for each in rights.all_access.get(spot, ()):
+            found |= self._crowd.mask(each.given.to)
+        return found
+
+    def _of_words(self, spot: Spot, actions: Iterable[str]) -> int:
+        found = 0
+        for action in actions:
+            for clause in self._rights.at(spot, action):
+                found |= self._mask_of(clause.who)
+        return found
+
+    @cached_property
+    def _telling_at_the_site(self) -> dict[Spot, int]:
+        """Where it makes a difference to the words at the site whether an item is there: where
+        rights are cut off, and where somebody has a role of which those words speak."""
+        given = self._given_of(roles_at_the_site(self._rights))
+        return given | {("path", path): _ANYBODY for path in self._rights.data.rights_cut_at}
+
+    def _mask_of(self, who: Who) -> int:
+        """Who is meant; of a role, all who have it anywhere."""
+        if who.kind != "role":
+            return self._crowd.bits[who]
+        found = 0
+        for access in self._rights.holders.get(who.name, ()):
+            found |= self._crowd.mask(access.given.to)
+        return found
+
+    @cached_property
+    def _given(self) -> dict[Spot, int]:
+        """Who has a role of whose holders words speak, by the place where they have it."""
+        return self._given_of(self._rights.levels_of_roles)
+
+    def _given_of(self, roles: Iterable[str]) -> dict[Spot, int]:
+        found: dict[Spot, int] = {}
+        for role in roles:
+            for access in self._rights.holders.get(role, ()):
+                spot = access.place.spot
+                found[spot] = found.get(spot, 0) | self._crowd.mask(access.given.to)
+        return found
+
+    # What words name ------------------------------------------------------------------
+
+    def _naming_at_place(self, place: int) -> Naming:
+        found = self._naming.get(place)
+        if found is None:
+            spot, _ = self._places.at[place]
+            found = self._naming[place] = self._naming_at(spot)
+        return found
+
+    @cached_property
+    def _naming_at_the_site(self) -> Naming:
+        return self._naming_at(SITE.spot)
+
+    def _naming_at(self, spot: Spot) -> Naming:
+        words = (each for action in self._actions for each in self._rights.at(spot, action))
+        return [
+            (self._mask_of(each.who), each)
+            for each in words
+            if each.kinds is not None or each.states is not None
+        ]
+
+
+def _named(words: Naming, mask: int) -> Named:
+    heard = [each for reached, each in words if reached & mask]
+    return Named.by(heard) if heard else _NO_NAMES
+
+
+_NO_NAMES: Final = Named(frozenset(), frozenset())
