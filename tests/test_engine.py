@@ -137,6 +137,36 @@ def test_lists_say_what_single_answers_say_where_much_is_said_to_others(monkeypa
     assert len(links) > 20 and len(engine.rights.levels_of_roles) > 1
 
 
+@pytest.mark.parametrize(
+    "words",
+    {
+        "a role of whose holders words above speak": "[roles.mate]\n[[given]]\nrole = 'mate'\nto = ['user:ben']\nwithin_any = ['/s/a']\n[[rules]]\nallow = ['edit']\nto = ['role:mate']\nwhere = '/s'\n",
+        "the same, of words at the site": "[roles.mate]\n[[given]]\nrole = 'mate'\nto = ['user:ben']\nwithin_any = ['/s/a']\n[[rules]]\nallow = ['edit']\nto = ['role:mate']\n",
+        "all access": "[roles.boss]\nall_access = true\n[[given]]\nrole = 'boss'\nto = ['user:ben']\nwithin_any = ['/s/a', 'a:x']\n",
+        "only on the item itself": "[[rules]]\nallow = ['edit']\nto = ['user:ben']\nwhere = '/s/a'\nreach = 'only-here'\n",
+    }.items(),
+    ids=lambda each: each[0],
+)
+def test_lists_tell_apart_what_differs_in_one_place_alone(make_site, words):
+    site = make_site(
+        "[category_sets.a]\nx = 'X'\ny = 'Y'\n" + words[1],
+        people="ben,,,,,,\nann,,,,,,\n",
+        content="".join(
+            f"{path},page,,,,,{filed},,,,\n"
+            for path, filed in zip(
+                ["/s", "/s/a", "/s/a/one", "/s/b", "/s/c", "/s/d"],
+                ["", "", "", "", "a:x", "a:y"],
+                strict=True,
+            )
+        ),
+    )
+    engine = Engine(site.data, NOON)
+    for who, action in product(["ben", "ann", None], ["edit", "publish"]):
+        right = [engine.allows(who, action, path) for path in site.data.content.names]
+        assert lists_of(engine).items_for(who, action).tolist() == right, (who, action)
+    assert 0 < sum(lists_of(engine).items_for("ben", "edit")) < 6
+
+
 def test_whoever_is_given_a_role_everywhere_hears_what_categories_say_of_its_holders(make_site):
     """The role itself allows nothing, so that nothing else comes with it."""
     site = make_site(

@@ -14,8 +14,9 @@ from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.engine.rights import Spot
 from prim_lantern.decide.engine.several import Numbers, Several
 
-# Where a place stands, seen from an item.
-_ABOVE, _OWN, _OWN_OF_A_PART, _CATEGORY = range(4)
+# Where a place stands, seen from an item: what holds on the item alone, and what below it alone,
+# tells these apart.
+_ABOVE, _OWN, _CATEGORY = range(3)
 
 _Found = tuple["array[int]", int]
 
@@ -57,13 +58,12 @@ class ClassPlaces:
 
     def _of_way(self, item: ItemClass) -> _Found:
         case = FiledCase(item.kinds, item.state, allows=True, page_kinds=item.page_kinds)
-        key = item.chain, item.own, item.page_own, item.page_kinds is None, item.filed
+        key = item.chain, item.own, item.filed
         found = self._known.get(key)
         if found is None:
-            of_a_part = item.own - item.page_own if item.page_kinds is not None else 0
             found = self._known[key] = array("q")
             for at, path in enumerate(item.chain):
-                side = _OWN_OF_A_PART if at < of_a_part else _OWN if at < item.own else _ABOVE
+                side = _OWN if at < item.own else _ABOVE
                 found.append(self.at.number_of((("path", path), side)))
             found.extend(self._numbers_of(item.filed or frozenset()))
         return found, self.cases.number_of(case)
