@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Final, NamedTuple
 
 from prim_lantern.errors import BadValue
@@ -90,6 +91,7 @@ def is_above(upper: str, lower: str) -> bool:
     return lower != upper and (upper == "/" or lower.startswith(upper + "/"))
 
 
+@lru_cache(maxsize=20_000)
 def category_and_above(category: str) -> tuple[str, ...]:
     """A category and those above it, from the top down.
 
