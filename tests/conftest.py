@@ -38,6 +38,7 @@ settings.register_profile(
     "long", parent=settings.get_profile("quick"), max_examples=20_000, derandomize=False
 )
 settings.load_profile("quick")
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # programs that tests start are compiled once
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

@@ -466,9 +466,9 @@ def test_a_tree_a_thousand_deep_with_a_word_at_every_step():
     assert len(site.items_for("cyd", "edit")) == 500
 
 
-def test_a_hundred_thousand_rules_on_one_place():
+def test_tens_of_thousands_of_rules_on_one_place():
     where, cyd = Place("path", "/a"), (Who("user", "cyd"),)
-    rules = tuple(Rule(True, ("edit",), cyd, where) for _ in range(100_000))
+    rules = tuple(Rule(True, ("edit",), cyd, where) for _ in range(30_000))
     site = pl.Site(small(rules=rules), checked=True)
     assert site.may("cyd", "edit", "/a/b")
     deny = Rule(False, ("edit",), cyd, where)
