@@ -566,3 +566,20 @@ def test_of_several_items_each_that_is_touched_keeps_the_hand(site, first):
         change.change_item("/a/post", title="Another")
     hands = {path: item.changed_by for path, item in site.data.items.items() if item.changed_by}
     assert hands == {"/a/out": ("mo",), "/a/post": ("ben", "mo")}
+
+
+@pytest.mark.parametrize("freed", ["guests", "signed-in"])
+def test_nobody_but_the_top_frees_those_whom_no_person_stands_for(make_site, freed):
+    """A word without exceptions speaks of whoever has a role; the role is taken back from all."""
+    site = make_site(
+        "[roles.shunned]\n[roles.all]\nall_access = true\n"
+        "[[given]]\nrole = 'all'\nto = ['user:ann']\nwithin_any = ['/a']\n"
+        f"[[given]]\nrole = 'shunned'\nto = ['{freed}']\nwithin_any = ['/a']\n"
+        "[[rules]]\ndeny = ['read']\nto = ['role:shunned']\nwhere = '/a'\nno_exceptions = true\n",
+        people="ann,,,,,,\n",
+        content="/a,page,,,,,,,,,\n",
+    )
+    with pytest.raises(pl.NotAllowed, match="kept from read without exceptions"):
+        site.change(by="ann").take_back("shunned", freed).make()
+    site.change(by=site.data.owner).take_back("shunned", freed).make()
+    assert site.allows(None if freed == "guests" else "ann", "read", "/a")
