@@ -17,7 +17,7 @@ from prim_lantern.change.gate.pictures import Way
 from prim_lantern.change.gate.spots import FIRST, NEXT, TOGETHER, Entry, Lane, Question, Shows
 from prim_lantern.change.gate.spread import Bools, Codes
 from prim_lantern.decide.engine.levels import YES
-from prim_lantern.decide.engine.plan import FILED, MORE
+from prim_lantern.decide.engine.programs import FILED, MORE
 
 _DENSE: Final = 1 << 22  # numbers up to here are counted in a table
 _SPARSE: Final = 16  # and no more than so many for each that is there

@@ -13,7 +13,8 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.asked import Asked, FiledCase
 from prim_lantern.decide.engine.item_classes import Situation, apart
 from prim_lantern.decide.engine.levels import YES
-from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
+from prim_lantern.decide.engine.plan import Plan
+from prim_lantern.decide.engine.programs import FILED, MORE, WAY, Program
 from prim_lantern.decide.subject import Subject, with_above
 
 Bools = NDArray[np.bool_]

@@ -170,7 +170,8 @@ class Chosen:
         met = [(at, found[1]) for at, found in settings if found and self.asked.reading]
         return FiledLevel(
             tuple(
-                tuple(number[upper] for upper in category_and_above(name)[:-1]) for name in names
+                tuple(number[upper] for upper in category_and_above(name)[:-1] if upper in number)
+                for name in names
             ),
             never,
             tuple(self._readers(each) for _, each in met if each.no_exceptions),

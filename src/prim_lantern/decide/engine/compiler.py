@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable
 from functools import cached_property
 from itertools import count
 from typing import Any, Final, NamedTuple
 
-from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.choosing import DRAFTS, Chosen, Spoken
+from prim_lantern.decide.engine.class_places import ClassPlaces
+from prim_lantern.decide.engine.heard import Heard
 from prim_lantern.decide.engine.levels import (
     FiledLevel,
+    Level,
     SiteLevel,
     WayLevel,
 )
 from prim_lantern.decide.engine.people import Crowd
-from prim_lantern.decide.engine.rights import Rights, Spot
+from prim_lantern.decide.engine.rights import Named, Rights, Spot
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.places import (
     SITE,
@@ -25,21 +27,6 @@ from prim_lantern.site.places import (
 
 _READING: Final = ("read", DRAFTS)
 _AT_THE_SITE: Final = (SITE.spot,)
-
-
-class Named(NamedTuple):
-    """The kinds and states that the words of some places name."""
-
-    kinds: frozenset[str]
-    states: frozenset[str]
-
-    @classmethod
-    def by(cls, words: Sequence[Clause]) -> Named:
-        """Those that some words name."""
-        return cls(
-            frozenset(kind for each in words for kind in each.kinds or ()),
-            frozenset(state for each in words for state in each.states or ()),
-        )
 
 
 class Cases(NamedTuple):
@@ -77,6 +64,13 @@ class Compiler:
         self._numbers: dict[Hashable, int] = {}
         self._next = count()
         self.programs: dict[Hashable, Any] = {}
+        self._heard: Heard | None = None
+
+    def heard(self, places: ClassPlaces) -> Heard:
+        """What may reach somebody at all, at the places of a ground."""
+        if self._heard is None:
+            self._heard = Heard(self.rights, self.crowd, places)
+        return self._heard
 
     # Cases: what questions tell apart in classes ----------------------------------------
 
@@ -140,6 +134,33 @@ class Compiler:
         return item.chain, item.own, item.page_kinds is None, item.page_own, item.filed
 
     # Levels -------------------------------------------------------------------------
+
+    def site_levels(self, item: ItemClass, asked: Asked) -> tuple[Level, ...]:
+        """The levels of the site: of items of one class, and for parts that are read, of their
+        pages."""
+        levels = [self.site_level(item, asked)]
+        page = item.page
+        if page is not None and asked.reading:
+            levels.append(self.site_level(page, _of_page(asked)))
+        return tuple(levels)
+
+    def way_levels(self, item: ItemClass, asked: Asked) -> tuple[Level, ...]:
+        """Those of the way."""
+        levels = [self.way_level(item, asked)]
+        page = item.page
+        if page is not None and asked.reading:
+            levels.append(self.way_level(page, _of_page(asked)))
+        return tuple(levels)
+
+    def filed_levels(
+        self, categories: frozenset[str], case: FiledCase, asked: Asked
+    ) -> tuple[Level, ...]:
+        """Those of categories."""
+        levels = [self.filed_level(categories, case, asked)]
+        if case.page_kinds is not None and asked.reading:
+            of_page = self.filed_level(categories, case, _of_page(asked), of_page=True)
+            levels.append(of_page)
+        return tuple(levels)
 
     def site_level(self, item: ItemClass, asked: Asked) -> SiteLevel:
         """The site's level for items of one class."""
@@ -211,7 +232,7 @@ class Compiler:
     def _roles_at_the_site(self) -> tuple[str, ...]:
         """The roles of whose holders the words at the site, or its readership, speak: who they are
         depends on the item."""
-        return roles_at_the_site(self.rights)
+        return self.rights.roles_at_the_site()
 
     def _alike(
         self,
@@ -235,12 +256,12 @@ class Compiler:
         else:
             at = self.rights.at
             words = [each for spot in spots for action in actions for each in at(spot, action)]
-        return Named.by(words)
+        return Named(
+            frozenset(kind for each in words for kind in each.kinds or ()),
+            frozenset(state for each in words for state in each.states or ()),
+        )
 
 
-def roles_at_the_site(rights: Rights) -> tuple[str, ...]:
-    """The roles of whose holders the words at the site, or its readership, speak."""
-    spoken = [each.who for each in rights.at_spot(SITE.spot)]
-    default = rights.default
-    spoken += [*default.readers, *default.all_of, *default.but_not]
-    return tuple(dict.fromkeys(who.name for who in spoken if who.kind == "role"))
+def _of_page(asked: Asked) -> Asked:
+    """What is asked of the page of a part: that it is read."""
+    return Asked("read", author=asked.author)

@@ -14,8 +14,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.plan import WAY, Plan, Program
+from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers, Places, Population
+from prim_lantern.decide.engine.programs import WAY, Program
 from prim_lantern.decide.engine.sums import distinct_rows, groups_of, sums, sums_by
 from prim_lantern.decide.engine.worth import Worth
 

@@ -16,8 +16,9 @@ from prim_lantern.decide.engine.differences import differences
 from prim_lantern.decide.engine.item_classes import BITS, MASK, UNSETTLED, Ground, Situation
 from prim_lantern.decide.engine.levels import NO, YES
 from prim_lantern.decide.engine.new_items import NewItems
-from prim_lantern.decide.engine.people import A_GUEST, SITE_CODES, Crowd, Handiwork, Person
-from prim_lantern.decide.engine.plan import FILED, MORE, Plan, Renewed, Shared
+from prim_lantern.decide.engine.people import A_GUEST, Crowd, Handiwork
+from prim_lantern.decide.engine.plan import Plan, Renewed
+from prim_lantern.decide.engine.programs import FILED, MORE, Shared
 from prim_lantern.decide.engine.rights import Rights
 from prim_lantern.decide.question import reference_about
 from prim_lantern.decide.reference import Reference
@@ -48,11 +49,7 @@ class Engine:
     """
 
     def __init__(self, data: SiteData, at: datetime) -> None:
-        """Take a site and a moment.
-
-        `spots` are, after a change of words, the places where something else is said (None: maybe
-        anywhere).
-        """
+        """Take a site and a moment."""
         rights, belonging = Rights(data, at), Belonging(data, at)
         self._arrange(
             rights,
@@ -77,7 +74,7 @@ class Engine:
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.renewed: Renewed | None = None
         self._since = Renewed(set(), set(), 0, 0, None)
-        self.spots: set[tuple[str, str]] | None = None
+        self.spots: set[tuple[str, str]] | None = None  # where a change said something else
         self.links = self.data.content.filled("links_to")
         self._new_items = NewItems()
 
@@ -139,7 +136,7 @@ class Engine:
             number, asks, key, parts = plan.way[situation & MASK]
             said = site[number]
             if not said or path in own:
-                return self._carefully(login, action, path)
+                return self._once_more(login, action, path, plan, situation)
             some = mask & asks
             if some:
                 key = parts[some]
@@ -147,7 +144,7 @@ class Engine:
             if filed:
                 entry = plan.filed[filed & MASK]
                 if entry is None:
-                    return self._carefully(login, action, path)
+                    return self._once_more(login, action, path, plan, situation)
                 asks, by_most, parts = entry
                 some = mask & asks
                 key |= parts[some] if some else by_most
@@ -155,7 +152,7 @@ class Engine:
                 if filed:
                     entry = plan.filed[filed]
                     if entry is None:
-                        return self._carefully(login, action, path)
+                        return self._once_more(login, action, path, plan, situation)
                     asks, by_most, parts = entry
                     some = mask & asks
                     key |= (parts[some] if some else by_most) << _FURTHER
@@ -163,6 +160,21 @@ class Engine:
         except IndexError:  # a class that was found by somebody else meanwhile
             self._grow()
             return self._carefully(login, action, path)
+
+    def _once_more(
+        self, login: str | None, action: str, path: str, plan: Plan, situation: Situation
+    ) -> bool:
+        """The same about an item of a class that is not at hand: mostly one of others."""
+        person = self.crowd[login]
+        if situation == UNSETTLED or path in person[1] or self._index[path] in self.links:
+            return self._carefully(login, action, path)
+        if self.is_owner(login):
+            return True
+        known = plan.said.get((login, situation))
+        if known is None:
+            known = plan.answer(person[0], situation) == YES
+            plan.remember(login, person, situation, known)
+        return known
 
     def _carefully(self, login: str | None, action: str, path: str) -> bool:
         """The same with all that is rare: the owner, own work, links, what is met first."""
@@ -177,20 +189,11 @@ class Engine:
         situation = self.situation_of(path)
         answer = plan.answer(person[0], situation)
         target = self.data.content.value("links_to", self._index[path])
-        if login is None and target is None:
-            plan.guests[situation] = answer == YES
-        self._remember(person, plan, situation)
+        if target is None and not own:
+            plan.remember(login, person, situation, answer == YES)
         if answer != YES:
             return False
         return target not in self._index or self.allows(login, "read", target)
-
-    def _remember(self, person: Person, plan: Plan, situation: Situation) -> None:
-        """Keep with a person what the site says to them, so that it is at hand."""
-        mask, _, site = person
-        program = plan.programs(situation & MASK)[0]
-        code = program[mask & program.asks]
-        if person is not A_GUEST and program.number < SITE_CODES - 1 and code < 256:
-            site[program.number] = code
 
     def situation_of(self, path: str) -> Situation:
         """The situation of the item at a path."""

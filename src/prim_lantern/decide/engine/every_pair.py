@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.counts import Told
 from prim_lantern.decide.engine.levels import YES
-from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan, Program
+from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers, Population
+from prim_lantern.decide.engine.programs import FILED, MORE, WAY, Program
 from prim_lantern.decide.engine.sums import distinct_rows
 
 Codes = NDArray[np.int32]

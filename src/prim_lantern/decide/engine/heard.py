@@ -7,34 +7,38 @@ from functools import cached_property
 from threading import RLock
 from typing import Final
 
-import numpy as np
-from numpy.typing import NDArray
-
-from prim_lantern.decide.clauses import Clause
+from prim_lantern.decide.engine.asked import FiledCase
 from prim_lantern.decide.engine.choosing import DRAFTS
 from prim_lantern.decide.engine.class_places import ClassPlaces
-from prim_lantern.decide.engine.compiler import Named, roles_at_the_site
 from prim_lantern.decide.engine.people import Crowd
-from prim_lantern.decide.engine.rights import Rights, Spot
+from prim_lantern.decide.engine.rights import Named, Rights, Spot
+from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.places import SITE
 from prim_lantern.site.who import Who
 
 _ANYBODY: Final = -1  # every bit
+_KEPT: Final = 10_000  # people of whom is kept what words at the site name
 
-Naming = list[tuple[int, Clause]]
-"""Words that name kinds or states, each with the bits of those whom it may reach."""
+Naming = list[tuple[int, Named]]
+"""What words name, each with the bits of those whom words that name it may reach."""
 
 
 class Heard:
     """What of all that stands at places may reach somebody who reads; `about` an action, what is
-    said of that as well."""
+    said of that as well.
+
+    `naming` has the numbers of the places where any word names kinds or states.
+    """
 
     def __init__(self, rights: Rights, crowd: Crowd, places: ClassPlaces) -> None:
         self._rights, self._crowd, self._places = rights, crowd, places
         self._actions: tuple[str, ...] = ("read", DRAFTS)
         self._reading: Heard | None = None
         self._masks: list[int] = []
+        self.naming: set[int] = set()
         self._naming: dict[int, Naming] = {}
+        self._named_there: dict[int, Named] = {}
+        self._unions: dict[tuple[Named, ...], Named] = {}
         self._lock = RLock()
 
     def about(self, action: str) -> Heard:
@@ -45,32 +49,12 @@ class Heard:
         found._reading, found._actions = self, (*self._actions, action)
         return found
 
-    def by(self, mask: int) -> NDArray[np.bool_]:
-        """By the numbers of places, whether what stands there may reach a mask."""
-        return np.array([each & mask != 0 for each in self._reached()], dtype=np.bool_)
-
-    def for_the_site(self, places: Iterable[int], mask: int) -> tuple[int, ...]:
-        """Those of some places that may make a difference to what the site says to a mask."""
-        at, telling = self._places.at, self._telling_at_the_site
-        return tuple(each for each in places if telling.get(at[each][0], 0) & mask)
-
-    def named(self, places: Iterable[int], mask: int) -> Named:
-        """The kinds and states that the words to a mask at some places name."""
-        words = [each for place in places for each in self._naming_at_place(place)]
-        return _named(words, mask)
-
-    def named_at_the_site(self, mask: int) -> Named:
-        """The same of the words at the site."""
-        return _named(self._naming_at_the_site, mask)
-
-    # Whom places reach ----------------------------------------------------------------
-
-    def _reached(self) -> list[int]:
+    def reached(self) -> list[int]:
         """By the numbers of places, the bits of all whom something there may reach; of those that
         have come since, too."""
         size = len(self._places.at)
         if len(self._masks) < size:
-            reading = self._reading._reached() if self._reading is not None else None
+            reading = self._reading.reached() if self._reading is not None else None
             with self._lock:
                 for place in range(len(self._masks), size):
                     spot, _ = self._places.at[place]
@@ -78,8 +62,36 @@ class Heard:
                         found = self._beside_words(spot) | self._of_words(spot, self._actions)
                     else:
                         found = reading[place] | self._of_words(spot, self._actions[-1:])
+                    naming = self._naming_at(spot)
+                    if naming:
+                        self._naming[place] = naming
+                        self.naming.add(place)
                     self._masks.append(found)
         return self._masks
+
+    def for_the_site(self, places: Iterable[int], mask: int) -> tuple[int, ...]:
+        """Those of some places that may make a difference to what the site says to a mask."""
+        at, telling = self._places.at, self._telling_at_the_site
+        if not telling:
+            return ()
+        return tuple(each for each in places if telling.get(at[each][0], 0) & mask)
+
+    def named(self, places: Iterable[int], mask: int) -> Named:
+        """The kinds and states that the words to a mask at some places name."""
+        words = [each for place in places for each in self._naming.get(place, ())]
+        return self._named(words, mask) if words else NO_NAMES
+
+    def named_at_the_site(self, mask: int) -> Named:
+        """The same of the words at the site."""
+        found = self._named_there.get(mask)
+        if found is None:
+            found = self._named(self._naming_at_the_site, mask)
+            if len(self._named_there) >= _KEPT:
+                self._named_there.clear()
+            self._named_there[mask] = found
+        return found
+
+    # Whom places reach ----------------------------------------------------------------
 
     def _beside_words(self, spot: Spot) -> int:
         rights = self._rights
@@ -101,7 +113,7 @@ class Heard:
     def _telling_at_the_site(self) -> dict[Spot, int]:
         """Where it makes a difference to the words at the site whether an item is there: where
         rights are cut off, and where somebody has a role of which those words speak."""
-        given = self._given_of(roles_at_the_site(self._rights))
+        given = self._given_of(self._rights.roles_at_the_site())
         return given | {("path", path): _ANYBODY for path in self._rights.data.rights_cut_at}
 
     def _mask_of(self, who: Who) -> int:
@@ -128,29 +140,39 @@ class Heard:
 
     # What words name ------------------------------------------------------------------
 
-    def _naming_at_place(self, place: int) -> Naming:
-        found = self._naming.get(place)
-        if found is None:
-            spot, _ = self._places.at[place]
-            found = self._naming[place] = self._naming_at(spot)
-        return found
-
     @cached_property
     def _naming_at_the_site(self) -> Naming:
         return self._naming_at(SITE.spot)
 
     def _naming_at(self, spot: Spot) -> Naming:
-        words = (each for action in self._actions for each in self._rights.at(spot, action))
-        return [
-            (self._mask_of(each.who), each)
-            for each in words
-            if each.kinds is not None or each.states is not None
-        ]
+        found: dict[Named, int] = {}
+        for action in self._actions:
+            for each in self._rights.at(spot, action):
+                if each.kinds is not None or each.states is not None:
+                    named = Named(frozenset(each.kinds or ()), frozenset(each.states or ()))
+                    found[named] = found.get(named, 0) | self._mask_of(each.who)
+        return [(reached, named) for named, reached in found.items()]
+
+    def _named(self, words: Naming, mask: int) -> Named:
+        heard = tuple([named for reached, named in words if reached & mask])
+        found = self._unions.get(heard)
+        if found is None:
+            found = self._unions[heard] = Named(
+                frozenset[str]().union(*(each.kinds for each in heard)),
+                frozenset[str]().union(*(each.states for each in heard)),
+            )
+        return found
 
 
-def _named(words: Naming, mask: int) -> Named:
-    heard = [each for reached, each in words if reached & mask]
-    return Named.by(heard) if heard else _NO_NAMES
+def told_apart(case: FiledCase, named: Named) -> FiledCase:
+    """A case with no more than what words that name some kinds and states tell apart, and whether
+    it is published. (One without a state is that of nothing.)"""
+    state = case.state if case.state in ("", PUBLISHED, *named.states) else _ANY_OTHER
+    page_kinds = None if case.page_kinds is None else case.page_kinds & named.kinds
+    return case._replace(kinds=case.kinds & named.kinds, state=state, page_kinds=page_kinds)
 
 
-_NO_NAMES: Final = Named(frozenset(), frozenset())
+_ANY_OTHER: Final = "any other"
+
+
+NO_NAMES: Final = Named(frozenset(), frozenset())

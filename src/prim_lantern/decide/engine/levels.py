@@ -7,8 +7,8 @@ spoken, YES or NO; on the way, OWN_YES or OWN_NO where an own place of the item 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from typing import Final, NamedTuple
+from collections.abc import Callable, Hashable, Iterable, Iterator
+from typing import Final, NamedTuple, Protocol
 
 from prim_lantern.decide.clauses import Clause
 
@@ -78,6 +78,16 @@ def _first(asked: Hits, mask: int) -> int:
         if mask & each:
             return says
     return SILENT
+
+
+class Level(Protocol):
+    """What one level says to a mask."""
+
+    def masks(self) -> Iterable[int]:
+        """The sets of bits that it asks about."""
+
+    def facts(self, mask: int) -> Hashable:
+        """What it comes to for one person."""
 
 
 class SiteLevel(NamedTuple):

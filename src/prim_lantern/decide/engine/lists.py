@@ -13,12 +13,12 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.counts import Tally
 from prim_lantern.decide.engine.engine import Engine
-from prim_lantern.decide.engine.heard import Heard
 from prim_lantern.decide.engine.item_classes import BITS, MASK, Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.people import Person
-from prim_lantern.decide.engine.plan import FILED, MORE, WAY, Plan
+from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers, Places, Population
+from prim_lantern.decide.engine.programs import FILED, MORE, WAY
 from prim_lantern.decide.engine.said_to_one import SaidToOne, Sorts
 
 Answers = NDArray[np.bool_]
@@ -161,18 +161,13 @@ class Lists:
         """What a plan says to one person after the other."""
         found = self._told.get(plan.asked)
         if found is None:
-            heard = self._heard.about(plan.asked.action)
-            found = self._told.setdefault(plan.asked, SaidToOne(plan, heard, self._sorts))
+            found = self._told.setdefault(plan.asked, SaidToOne(plan, self._sorts))
         return found
 
     @cached_property
     def _sorts(self) -> Sorts:
         """The classes of the situations, laid out."""
         return Sorts(self.engine.ground, self.situations.ways, self.situations.filed)
-
-    @cached_property
-    def _heard(self) -> Heard:
-        return Heard(self.engine.rights, self.engine.crowd, self._sorts.places)
 
     def _one_by_one(self, login: str | None, person: Person, action: str) -> Iterable[str]:
         """The paths of their own work, for which no class speaks."""

@@ -11,7 +11,8 @@ from prim_lantern.decide.clauses import Clause
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.item_classes import Situation, apart
 from prim_lantern.decide.engine.levels import YES
-from prim_lantern.decide.engine.plan import FILED, Plan
+from prim_lantern.decide.engine.plan import Plan
+from prim_lantern.decide.engine.programs import FILED
 from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.places import way_to
 

@@ -2,153 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Iterator
-from threading import RLock
-from typing import Any, Final, NamedTuple, Protocol
+from functools import cached_property
+from typing import Any, Final, NamedTuple
 
-from prim_lantern.decide.engine.asked import Asked, Filed, FiledCase, ItemClass, Joined
+from prim_lantern.decide.engine.asked import Asked, Filed, ItemClass, Joined
+from prim_lantern.decide.engine.class_places import ClassPlaces
 from prim_lantern.decide.engine.compiler import Cases, Compiler
-from prim_lantern.decide.engine.item_classes import Ground, Situation, apart
-from prim_lantern.decide.engine.levels import UNFILED, YES
-from prim_lantern.decide.engine.numbers import Numbered
-from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, SITE_CODES
-from prim_lantern.decide.engine.verdict import kept_out, together, verdict
+from prim_lantern.decide.engine.item_classes import MASK, Ground, Situation, apart
+from prim_lantern.decide.engine.levels import YES
+from prim_lantern.decide.engine.people import A_GUEST, AUDIENCES, SITE_CODES, Person
+from prim_lantern.decide.engine.programs import FILED, MORE, WAY, Parts, Program, Shared
+from prim_lantern.decide.engine.singly import Singly
+from prim_lantern.decide.engine.verdict import kept_out, verdict
 from prim_lantern.site.who import Who
 
-WAY, FILED, MORE = 16, 32, 48  # where the codes of the levels stand in the key of an answer
-_KEPT = 200_000  # masks that one program remembers
-
-
-class Level(Protocol):
-    """What one level says to a mask."""
-
-    def masks(self) -> Iterable[int]:
-        """The sets of bits that it asks about."""
-
-    def facts(self, mask: int) -> Hashable:
-        """What it comes to for one person."""
-
-
-class Codes:
-    """Small numbers for the facts of one level that have been met, and its programs."""
-
-    def __init__(self, *nothing: Hashable) -> None:
-        """Take the facts that come to nothing: they all have the number 0."""
-        self.facts: Numbered[Any] = Numbered(None)
-        self._nothing = frozenset(nothing)
-        self._programs: dict[tuple[Level, ...], Program] = {}
-        self._joined: dict[Hashable, Program] = {}
-        self._lock = RLock()
-
-    def of(self, facts: Hashable) -> int:
-        """The number of these facts."""
-        return 0 if facts in self._nothing else self.facts.number_of(facts)
-
-    def together(self, codes: Iterable[int]) -> int:
-        """The number of what several, of roots of categories that are apart, come to together."""
-        said = [self.facts[code] for code in codes if code]
-        return self.of(tuple(map(together, zip(*said, strict=True)))) if said else 0
-
-    def program(self, levels: tuple[Level, ...]) -> Program:
-        """The program of these levels; equal ones are one."""
-        found = self._programs.get(levels)
-        if found is None:  # an empty program is a false one
-            with self._lock:
-                fresh = Program(levels, self, len(self._programs) + len(self._joined))
-                found = self._programs.setdefault(levels, fresh)
-        return found
-
-    def joined(self, programs: tuple[Program, ...]) -> Program:
-        """The program that says what several say together; of equal ones there is one."""
-        key = ("together", *(each.number for each in programs))
-        found = self._joined.get(key)
-        if found is None:
-            with self._lock:
-                number = len(self._programs) + len(self._joined)
-                found = self._joined.setdefault(key, Together(programs, self, number))
-        return found
-
-
-class Program(dict[int, int]):
-    """What a level says, by the bits that it asks about: worked out once for each mask.
-
-    A part has two levels of each sort, its own and its page's.
-    """
-
-    __slots__ = ("_codes", "asks", "levels", "number", "parts")
-
-    def __init__(self, levels: tuple[Level, ...], codes: Codes, number: int) -> None:
-        super().__init__()
-        self.levels = levels
-        self.asks = 0
-        for mask in self.masks():
-            self.asks |= mask
-        self.number = number
-        self.parts: Parts | None = None
-        self._codes = codes
-
-    def masks(self) -> Iterator[int]:
-        """The sets of bits that it asks about."""
-        return (mask for level in self.levels for mask in level.masks())
-
-    def code(self, mask: int) -> int:
-        """The code for a mask of just the bits that it asks about."""
-        return self[mask]
-
-    def __missing__(self, mask: int) -> int:
-        code = self._codes.of(tuple(level.facts(mask) for level in self.levels))
-        if len(self) >= _KEPT:
-            self.clear()
-        self[mask] = code
-        return code
-
-    def for_members(self, shift: int) -> Parts:
-        """The same for those who are signed in, by the bits that not all of them have."""
-        if self.parts is None:
-            self.parts = Parts(self, shift)
-        return self.parts
-
-
-class Together(Program):
-    """What several programs of categories say together: of roots that are apart."""
-
-    __slots__ = ("programs",)
-
-    def __init__(self, programs: tuple[Program, ...], codes: Codes, number: int) -> None:
-        self.programs = programs
-        super().__init__((), codes, number)
-
-    def masks(self) -> Iterator[int]:
-        """The sets of bits that they ask about."""
-        return (mask for program in self.programs for mask in program.masks())
-
-    def __missing__(self, mask: int) -> int:
-        found = self._codes.together(program[mask & program.asks] for program in self.programs)
-        if len(self) >= _KEPT:
-            self.clear()
-        self[mask] = found
-        return found
-
-
-class Parts(dict[int, int]):
-    """A program for people who are signed in, by their bits beside those of audiences.
-
-    Its codes are shifted to their place in the key of an answer.
-    """
-
-    def __init__(self, program: Program, shift: int) -> None:
-        super().__init__()
-        self._program = program
-        self._shift = shift
-
-    def __missing__(self, part: int) -> int:
-        program = self._program
-        code = program[(part | ANYBODY) & program.asks] << self._shift
-        if len(self) >= _KEPT:
-            self.clear()
-        self[part] = code
-        return code
-
+_KEPT: Final = 100_000  # answers that are kept for single people
+_OFTEN: Final = 8  # from so many questions about a class on, it is put together for all
 
 Entry = tuple[int, int, int, Parts]
 """For a class of items: the number of the site's program; the bits that the way asks about;
@@ -156,14 +25,6 @@ what it says to those who have none of them; and to the others."""
 
 FiledEntry = tuple[int, int, Parts]
 """The same for a class of categories."""
-
-
-class Shared:
-    """What all plans of an engine, and the engines that follow it, have in common."""
-
-    def __init__(self) -> None:
-        self.site, self.way = Codes(), Codes()
-        self.filed = Codes((UNFILED,), (UNFILED, UNFILED))
 
 
 class Renewed(NamedTuple):
@@ -206,10 +67,11 @@ class Plan:
         self._programs: dict[int, tuple[Program, Program]] = {}
         self._filed_programs: dict[int, Program] = {}
         self._nothing: Entry = (SITE_CODES - 1, 0, 0, Parts(Program((), shared.way, -1), WAY))
+        self._asked_about: dict[int, int] = {}
+        self.said: dict[tuple[str | None, Situation], bool] = {}
         self._compiler = compiler
         self._ground = ground
         self._shared = shared
-        self._of_page = Asked("read", author=asked.author)
         self._of_site: dict[int, Program] = {}
         self._how = asked.reading, asked.any_state, asked.author
         self._acts = asked.action != "read"
@@ -255,22 +117,54 @@ class Plan:
 
     def way_key(self, mask: int, number: int) -> int:
         """The part of the key that the site and the way give."""
-        return self.site_code(mask, number) | self.way_code(mask, number) << WAY
-
-    def site_code(self, mask: int, number: int) -> int:
-        """What the words at the site say to a mask about a class of items."""
-        site, _ = self.programs(number)
-        return site[mask & site.asks]
-
-    def way_code(self, mask: int, number: int) -> int:
-        """What those on the way say."""
-        _, way = self.programs(number)
-        return way[mask & way.asks]
+        programs = self._programs.get(number)
+        if programs is None:
+            asked = self._asked_about[number] = self._asked_about.get(number, 0) + 1
+            if asked < _OFTEN:
+                singly = self.singly
+                return singly.site_code(mask, number) | singly.way_code(mask, number) << WAY
+            programs = self.programs(number)
+        site, way = programs
+        return site[mask & site.asks] | way[mask & way.asks] << WAY
 
     def filed_code(self, mask: int, number: int) -> int:
         """What a class of categories says to a mask."""
-        program = self.filed_program(number)
+        program = self._filed_programs.get(number)
+        if program is None:
+            asked = self._asked_about[-number] = self._asked_about.get(-number, 0) + 1
+            if asked < _OFTEN:
+                found = self._ground.filed[number]
+                if isinstance(found, Joined):
+                    return self.together([self.filed_code(mask, each) for each in found.numbers])
+                return self.singly.filed_code(mask, number)
+            program = self.filed_program(number)
         return program[mask & program.asks]
+
+    @cached_property
+    def singly(self) -> Singly:
+        """What is said of classes that few ask about."""
+        ground = self._ground
+        places = ground.beside(ClassPlaces)
+        return Singly(self.asked, self._compiler, self._shared, places, ground.classes)
+
+    def remember(
+        self, login: str | None, person: Person, situation: Situation, answer: bool
+    ) -> None:
+        """Keep an answer to somebody about what is not their own, links aside; and with a person
+        what the site says to them, so that it is at hand."""
+        mask, _, site = person
+        if login is None:
+            self.guests[situation] = answer
+            return
+        if len(self.said) >= _KEPT:
+            self.said.clear()
+        self.said[login, situation] = answer
+        programs = self._programs.get(situation & MASK)
+        if programs is not None and person is not A_GUEST:
+            program, _ = programs
+            code = program[mask & program.asks]
+            if program.number < SITE_CODES - 1 and code < 256:
+                site[program.number] = code
 
     def programs(self, number: int) -> tuple[Program, Program]:
         """The programs of the site and of the way for a class of items."""
@@ -290,11 +184,8 @@ class Plan:
     def _site_program(self, cases: Cases, item: ItemClass) -> Program:
         found = self._of_site.get(cases.site)
         if found is None:
-            levels = [self._compiler.site_level(item, self.asked)]
-            page = item.page
-            if page is not None and self.asked.reading:
-                levels.append(self._compiler.site_level(page, self._of_page))
-            found = self._of_site[cases.site] = self._shared.site.program(tuple(levels))
+            levels = self._compiler.site_levels(item, self.asked)
+            found = self._of_site[cases.site] = self._shared.site.program(levels)
         return found
 
     def _way_program(self, cases: Cases, item: ItemClass) -> Program:
@@ -305,11 +196,8 @@ class Plan:
         key = ("way", self._how, cases.read, told)
         found: Program | None = self._compiler.programs.get(key)
         if found is None:
-            levels = [self._compiler.way_level(item, self.asked)]
-            page = item.page
-            if page is not None and self.asked.reading:
-                levels.append(self._compiler.way_level(page, self._of_page))
-            found = self._compiler.programs[key] = self._shared.way.program(tuple(levels))
+            levels = self._compiler.way_levels(item, self.asked)
+            found = self._compiler.programs[key] = self._shared.way.program(levels)
         return found
 
     def filed_program(self, number: int) -> Program:
@@ -337,15 +225,9 @@ class Plan:
         key = ("filed", self._how, cases.read, told)
         found: Program | None = self._compiler.programs.get(key)
         if found is None:
-            found = self._compiler.programs[key] = self._compiled_filed(categories, case)
+            levels = self._compiler.filed_levels(categories, case, self.asked)
+            found = self._compiler.programs[key] = self._shared.filed.program(levels)
         return found
-
-    def _compiled_filed(self, categories: frozenset[str], case: FiledCase) -> Program:
-        levels = [self._compiler.filed_level(categories, case, self.asked)]
-        if case.page_kinds is not None and self.asked.reading:
-            of_page = self._compiler.filed_level(categories, case, self._of_page, of_page=True)
-            levels.append(of_page)
-        return self._shared.filed.program(tuple(levels))
 
 
 class Answers(dict[int, int]):

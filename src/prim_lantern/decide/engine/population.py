@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.levels import Hits, Readers
 from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, Crowd
-from prim_lantern.decide.engine.plan import Program
+from prim_lantern.decide.engine.programs import Program
 
 _SAYS = 3  # how many values a fact can have
 _AT_ONCE = 14  # sets of people by which they are told apart in one go

@@ -23,6 +23,13 @@ class Access(NamedTuple):
     place: Place
 
 
+class Named(NamedTuple):
+    """The kinds and states that the words of some places name."""
+
+    kinds: frozenset[str]
+    states: frozenset[str]
+
+
 class Rights:
     """The words in force, the roles given, and the readerships of a site at a moment.
 
@@ -167,6 +174,12 @@ class Rights:
             for who in (*each.readers, *each.all_of, *each.but_not)
             if who.kind == "role"
         }
+
+    def roles_at_the_site(self) -> tuple[str, ...]:
+        """The roles of whose holders the words at the site, or its readership, speak."""
+        spoken = [each.who for each in self.at_spot(SITE.spot)]
+        spoken += [*self.default.readers, *self.default.all_of, *self.default.but_not]
+        return tuple(dict.fromkeys(who.name for who in spoken if who.kind == "role"))
 
     def needs_whole_items(self) -> bool:
         """Whether somebody is spoken of by a role whose places lie across those of the words.

@@ -6,20 +6,47 @@ them: what is said is worked out for one of each sort.
 
 from __future__ import annotations
 
+from array import array
 from collections.abc import Callable, Hashable, Sequence
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.asked import FiledCase, Joined
-from prim_lantern.decide.engine.class_places import ClassPlaces, Standing
-from prim_lantern.decide.engine.compiler import Named
-from prim_lantern.decide.engine.heard import Heard
+from prim_lantern.decide.engine.asked import Joined
+from prim_lantern.decide.engine.class_places import ClassPlaces, Growing
+from prim_lantern.decide.engine.heard import told_apart
 from prim_lantern.decide.engine.item_classes import Ground
 from prim_lantern.decide.engine.numbers import Numbered
-from prim_lantern.decide.engine.plan import WAY, Plan
+from prim_lantern.decide.engine.plan import Plan
+from prim_lantern.decide.engine.programs import WAY
+from prim_lantern.decide.engine.rights import Named
 from prim_lantern.decide.engine.several import Numbers, Several
-from prim_lantern.site.content import PUBLISHED
+
+
+class Standing(NamedTuple):
+    """Some classes: their numbers, those of the places at which each stands, the nearest first,
+    and those of their cases."""
+
+    classes: Numbers
+    places: Several
+    cases: Numbers
+
+    @classmethod
+    def of(cls, classes: Growing, numbers: list[int]) -> Standing:
+        """Some of all classes."""
+        classes.grow()
+        places = Several.of(_copied(classes.places), _copied(classes.counts))
+        every = cls(np.arange(len(places.counts)), places, _copied(classes.cases))
+        return every.some(np.array(numbers, dtype=np.int64))
+
+    def some(self, at: Numbers) -> Standing:
+        """Some of them."""
+        return Standing(self.classes[at], self.places.some(at), self.cases[at])
+
+
+def _copied(numbers: array[int]) -> Numbers:
+    return np.array(numbers, dtype=np.int64)
 
 
 class Sorts:
@@ -30,10 +57,10 @@ class Sorts:
 
     def __init__(self, ground: Ground, ways: list[int], filed: list[int]) -> None:
         self.places: ClassPlaces = ground.beside(ClassPlaces)
-        self.ways = self.places.ways(np.array(ways, dtype=np.int64))
+        self.ways = Standing.of(self.places.ways, ways)
         parts = [_parts(ground, number) for number in filed]
         distinct = sorted({each for some in parts for each in some})
-        self.filed = self.places.filed(np.array(distinct, dtype=np.int64))
+        self.filed = Standing.of(self.places.filed, distinct)
         at = {number: place for place, number in enumerate(distinct)}
         self.parts = Several.from_rows([[at[each] for each in some] for some in parts])
         self._told: Numbered[Hashable] = Numbered()
@@ -54,7 +81,7 @@ class Sorts:
         cases = self.places.cases
         found = self._told_by.get(named)
         if found is None or len(found) < len(cases):
-            told = [self._told.number_of(_told_apart(each, named)) for each in cases[:]]
+            told = [self._told.number_of(told_apart(each, named)) for each in cases[:]]
             found = self._told_by[named] = np.array(told, dtype=np.int64)
         return found
 
@@ -62,14 +89,6 @@ class Sorts:
 def _parts(ground: Ground, number: int) -> tuple[int, ...]:
     found = ground.filed[number]
     return found.numbers if isinstance(found, Joined) else (number,) if number else ()
-
-
-def _told_apart(case: FiledCase, named: Named) -> Hashable:
-    if not case.state:
-        return None  # nothing stands there
-    page = case.page_kinds and (case.page_kinds & named.kinds, case.page_allows)
-    state = case.state if case.state in named.states else ""
-    return case.kinds & named.kinds, state, case.state == PUBLISHED, case.allows, page
 
 
 class _Groups(NamedTuple):
@@ -83,16 +102,17 @@ class _Groups(NamedTuple):
 class SaidToOne:
     """What a plan says to one person after the other."""
 
-    def __init__(self, plan: Plan, heard: Heard, sorts: Sorts) -> None:
-        self._plan, self._heard, self._sorts = plan, heard, sorts
+    def __init__(self, plan: Plan, sorts: Sorts) -> None:
+        self._plan, self._sorts, self._singly = plan, sorts, plan.singly
+        self._heard = plan.singly.heard
 
     def on_ways(self, mask: int, at: Numbers | None) -> Numbers:
         """The part of the key that the site and the way give to a mask, for some classes of items
         or all; 0 where nothing stands."""
-        ways, plan = self._sorts.ways, self._plan
+        ways = self._sorts.ways
         ways = ways if at is None else ways.some(at)
         groups = self._grouped(mask, ways)
-        found = self._there(mask, ways, groups, plan.way_code) << WAY
+        found = self._there(mask, ways, groups, self._singly.way_code) << WAY
         found |= self._at_the_site(mask, ways, groups)
         return np.where(ways.classes == 0, 0, found)
 
@@ -101,16 +121,20 @@ class SaidToOne:
         parts = self._sorts.parts if at is None else self._sorts.parts.some(at)
         needed, which = np.unique(parts.values, return_inverse=True)
         filed = self._sorts.filed.some(needed)
-        said = self._there(mask, filed, self._grouped(mask, filed), self._plan.filed_code)[which]
+        said = self._there(mask, filed, self._grouped(mask, filed), self._singly.filed_code)[which]
         codes = Several(said, parts.counts, parts.owners).only(said != 0)
         _, first, which = np.unique(codes.alike(), return_index=True, return_inverse=True)
         together = list(map(self._plan.together, codes.listed(first)))
         return np.array(together, dtype=np.int64)[which]
 
     def _grouped(self, mask: int, standing: Standing) -> _Groups:
-        places = standing.places.only(self._heard.by(mask)[standing.places.values])
+        places = standing.places.only(self._speaking(mask)[standing.places.values])
         _, first, which = np.unique(places.alike(), return_index=True, return_inverse=True)
         return _Groups(which, places.listed(first))
+
+    def _speaking(self, mask: int) -> NDArray[np.bool_]:
+        """By the numbers of places, whether anything there may reach a mask."""
+        return np.array([each & mask != 0 for each in self._heard.reached()], dtype=np.bool_)
 
     def _there(
         self, mask: int, standing: Standing, groups: _Groups, code: Callable[[int, int], int]
@@ -129,7 +153,7 @@ class SaidToOne:
         site = np.zeros(len(groups.which), dtype=np.int64)
         told = self._sorts.told_apart([self._heard.named_at_the_site(mask)], site, standing.cases)
         which = np.array(heard, dtype=np.int64)[groups.which]
-        return _of_each_sort(mask, standing, which, told, self._plan.site_code)
+        return _of_each_sort(mask, standing, which, told, self._singly.site_code)
 
 
 def _of_each_sort(

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.plan import FILED, MORE, Plan
+from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers
+from prim_lantern.decide.engine.programs import FILED, MORE
 
 _UNKNOWN = np.iinfo(np.int64).min
 _ROOM = 64  # codes that the table of values has room for at first
