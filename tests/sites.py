@@ -221,7 +221,7 @@ class Maker:
                 members=self.some(LOGINS[1:]),
                 when=self.times(2, lambda: self.times(1, self.test) or (self.test(),)),
                 mapped_from=self.some(["hall:porter", "hall:nobody"]),
-                external_id=self.word(),
+                external_id=f"{name}; 7",
             )
         return groups
 

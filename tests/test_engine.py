@@ -22,7 +22,9 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.removal import without_people
-from prim_lantern.decide.engine import Engine, effects, every_pair, item_classes
+from prim_lantern.decide.engine import Engine, effects, every_pair, item_classes, plan
+from prim_lantern.decide.engine.asked import ItemClass
+from prim_lantern.decide.engine.class_places import ClassPlaces
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
@@ -38,6 +40,14 @@ from sites import CATEGORIES, ITEM_ACTIONS, KINDS, LOGINS, MOMENTS, NOON, Maker,
 ACTIONS = [*ITEM_ACTIONS, "sell", "stamp"]
 seeds = st.integers(0, 2**32).map(Random)
 compared = Counter[str]()
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _as_on_a_big_site() -> Iterator[None]:
+    """Classes are put together after some questions, as on big sites; the other tests have them
+    put together at once."""
+    with patch.multiple(plan, _SMALL=0, _OFTEN=3):
+        yield
 
 
 @pytest.fixture(scope="module", autouse=True)
@@ -554,6 +564,29 @@ def test_readers_in_threads_are_right_while_the_site_changes(hurried, seed):
         assert site.allows(login, action, path, at=NOON) == (
             reference.may(login, action, path).allowed
         ), (login, action, path)
+
+
+def test_classes_that_come_while_all_are_laid_out_are_in_it_whole_or_not(hurried):
+    classes = Numbered(ItemClass((), 0, frozenset(), ""))
+    places, coming = ClassPlaces(classes, []), Event()
+
+    def come() -> None:
+        for number in range(3_000):
+            item = ItemClass((f"/{number}", "/"), 1, frozenset({"page"}), "draft")
+            assert len(places.ways[classes.number_of(item)][0]) == 2
+        coming.set()
+
+    def look() -> int:
+        while True:
+            last = coming.is_set()
+            found, counts, cases = places.ways.laid_out()
+            assert len(found) == sum(counts) and len(counts) == len(cases)
+            if last:
+                return len(cases)
+
+    with ThreadPoolExecutor(2) as pool:
+        done, looked = pool.submit(come), pool.submit(look)
+        assert done.result() is None and looked.result() == 3_001
 
 
 def test_a_number_is_told_only_of_what_is_there():

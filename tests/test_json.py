@@ -129,7 +129,7 @@ SHAPES = {
         "roles_elsewhere": [TEXT], "enrolments": [ENROLMENT], **WHO_IS,
     },
     "group list": [{"name": TEXT, "label": TEXT, "about": TEXT, "members": WHOLE, "joined": TEXT, "counts_in": [TEXT],
-                    "stewards": [TEXT]}],
+                    "stewards": [TEXT], "external_id": TEXT}],
     "group show staff": {"name": TEXT, "label": TEXT, "members": {str: [TEXT]}},
     "plan list": [{"name": TEXT, "label": TEXT, "groups": [TEXT], "lasts": TEXT,
                    "enrolled": [{"login": LOGIN, "until": maybe(MOMENT)}]}],

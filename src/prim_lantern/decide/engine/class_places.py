@@ -62,28 +62,32 @@ class ClassPlaces:
 
 
 class Growing:
-    """Where each of some classes stands, found for new ones when it is asked; `places`, `counts`
-    and `cases` have it for all, one after the other."""
+    """Where each of some classes stands, found for new ones when it is asked."""
 
     def __init__(self, classes: Sequence[Any], find: Callable[[Any], Stands]) -> None:
-        self.places, self.counts, self.cases = array("q"), array("q"), array("q")
         self._classes, self._find = classes, find
         self._found: list[Stands] = []
+        self._places, self._counts, self._cases = array("q"), array("q"), array("q")
         self._lock = RLock()
 
     def __getitem__(self, number: int) -> Stands:
         if number >= len(self._found):
-            self.grow()
+            self._grow()
         return self._found[number]
 
-    def grow(self) -> None:
-        """Look at the classes that have come since."""
+    def laid_out(self) -> tuple[array[int], array[int], array[int]]:
+        """The places of all, one class after the other; how many each has; and their cases."""
+        with self._lock:  # all three of as many
+            self._grow()
+            return self._places[:], self._counts[:], self._cases[:]
+
+    def _grow(self) -> None:
         with self._lock:
             for each in self._classes[len(self._found) :]:
                 places, case = self._find(each)
-                self.places.extend(places)
-                self.counts.append(len(places))
-                self.cases.append(case)
+                self._places.extend(places)
+                self._counts.append(len(places))
+                self._cases.append(case)
                 self._found.append((places, case))
 
 

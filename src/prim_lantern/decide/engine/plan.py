@@ -17,6 +17,7 @@ from prim_lantern.decide.engine.verdict import kept_out, verdict
 from prim_lantern.site.who import Who
 
 _KEPT: Final = 100_000  # answers that are kept for single people
+_SMALL: Final = 5_000  # items of a site whose classes are put together at once
 _OFTEN: Final = 8  # from so many questions about a class on, it is put together for all
 
 Entry = tuple[int, int, int, Parts]
@@ -68,6 +69,7 @@ class Plan:
         self._filed_programs: dict[int, Program] = {}
         self._nothing: Entry = (SITE_CODES - 1, 0, 0, Parts(Program((), shared.way, -1), WAY))
         self._asked_about: dict[int, int] = {}
+        self._often = _OFTEN if len(ground.data.content) > _SMALL else 0
         self.said: dict[tuple[str | None, Situation], bool] = {}
         self._compiler = compiler
         self._ground = ground
@@ -120,7 +122,7 @@ class Plan:
         programs = self._programs.get(number)
         if programs is None:
             asked = self._asked_about[number] = self._asked_about.get(number, 0) + 1
-            if asked < _OFTEN:
+            if asked < self._often:
                 singly = self.singly
                 return singly.site_code(mask, number) | singly.way_code(mask, number) << WAY
             programs = self.programs(number)
@@ -132,13 +134,29 @@ class Plan:
         program = self._filed_programs.get(number)
         if program is None:
             asked = self._asked_about[-number] = self._asked_about.get(-number, 0) + 1
-            if asked < _OFTEN:
+            if asked < self._often:
                 found = self._ground.filed[number]
                 if isinstance(found, Joined):
                     return self.together([self.filed_code(mask, each) for each in found.numbers])
                 return self.singly.filed_code(mask, number)
             program = self.filed_program(number)
         return program[mask & program.asks]
+
+    def site_code(self, mask: int, number: int) -> int:
+        """What the words at the site say to a mask about a class of items."""
+        site, _ = self.programs(number)
+        return site[mask & site.asks]
+
+    def way_code(self, mask: int, number: int) -> int:
+        """What those on the way say."""
+        _, way = self.programs(number)
+        return way[mask & way.asks]
+
+    @property
+    def for_one(self) -> Plan | Singly:
+        """What tells one person after the other about many classes: of a big site, they are not
+        put together for all."""
+        return self.singly if self._often else self
 
     @cached_property
     def singly(self) -> Singly:

@@ -35,9 +35,8 @@ class Standing(NamedTuple):
     @classmethod
     def of(cls, classes: Growing, numbers: list[int]) -> Standing:
         """Some of all classes."""
-        classes.grow()
-        places = Several.of(_copied(classes.places), _copied(classes.counts))
-        every = cls(np.arange(len(places.counts)), places, _copied(classes.cases))
+        places, counts, cases = map(_as_numbers, classes.laid_out())
+        every = cls(np.arange(len(counts)), Several.of(places, counts), cases)
         return every.some(np.array(numbers, dtype=np.int64))
 
     def some(self, at: Numbers) -> Standing:
@@ -45,7 +44,7 @@ class Standing(NamedTuple):
         return Standing(self.classes[at], self.places.some(at), self.cases[at])
 
 
-def _copied(numbers: array[int]) -> Numbers:
+def _as_numbers(numbers: array[int]) -> Numbers:
     return np.array(numbers, dtype=np.int64)
 
 
@@ -103,7 +102,7 @@ class SaidToOne:
     """What a plan says to one person after the other."""
 
     def __init__(self, plan: Plan, sorts: Sorts) -> None:
-        self._plan, self._sorts, self._singly = plan, sorts, plan.singly
+        self._plan, self._sorts, self._asked = plan, sorts, plan.for_one
         self._heard = plan.singly.heard
 
     def on_ways(self, mask: int, at: Numbers | None) -> Numbers:
@@ -112,7 +111,7 @@ class SaidToOne:
         ways = self._sorts.ways
         ways = ways if at is None else ways.some(at)
         groups = self._grouped(mask, ways)
-        found = self._there(mask, ways, groups, self._singly.way_code) << WAY
+        found = self._there(mask, ways, groups, self._asked.way_code) << WAY
         found |= self._at_the_site(mask, ways, groups)
         return np.where(ways.classes == 0, 0, found)
 
@@ -121,7 +120,7 @@ class SaidToOne:
         parts = self._sorts.parts if at is None else self._sorts.parts.some(at)
         needed, which = np.unique(parts.values, return_inverse=True)
         filed = self._sorts.filed.some(needed)
-        said = self._there(mask, filed, self._grouped(mask, filed), self._singly.filed_code)[which]
+        said = self._there(mask, filed, self._grouped(mask, filed), self._asked.filed_code)[which]
         codes = Several(said, parts.counts, parts.owners).only(said != 0)
         _, first, which = np.unique(codes.alike(), return_index=True, return_inverse=True)
         together = list(map(self._plan.together, codes.listed(first)))
@@ -153,7 +152,7 @@ class SaidToOne:
         site = np.zeros(len(groups.which), dtype=np.int64)
         told = self._sorts.told_apart([self._heard.named_at_the_site(mask)], site, standing.cases)
         which = np.array(heard, dtype=np.int64)[groups.which]
-        return _of_each_sort(mask, standing, which, told, self._singly.site_code)
+        return _of_each_sort(mask, standing, which, told, self._asked.site_code)
 
 
 def _of_each_sort(

@@ -8,6 +8,7 @@ to them; few such classes cover all that one person is ever told.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Final
 
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.class_places import ClassPlaces
@@ -16,6 +17,11 @@ from prim_lantern.decide.engine.heard import NO_NAMES, told_apart
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.engine.programs import Program, Shared
 from prim_lantern.decide.engine.rights import Named
+
+Sort = tuple[tuple[int, ...], int]
+"""The places that speak, and the number of what they tell apart in a case."""
+
+_MOST: Final = 50_000  # sorts that are kept of each
 
 
 class Singly:
@@ -36,9 +42,9 @@ class Singly:
         self._told_by: dict[tuple[int, Named], int] = {}
         self._plain: dict[int, int] = {}
         self._naming = self.heard.naming
-        self._at_the_site: dict[tuple[tuple[int, ...], int], Program] = {}
-        self._on_ways: dict[tuple[tuple[int, ...], int], Program] = {}
-        self._at_categories: dict[tuple[tuple[int, ...], int], Program] = {}
+        self._at_the_site: dict[Sort, Program] = {}
+        self._on_ways: dict[Sort, Program] = {}
+        self._at_categories: dict[Sort, Program] = {}
 
     def site_code(self, mask: int, number: int) -> int:
         """What the words at the site say to a mask about a class of items."""
@@ -49,7 +55,7 @@ class Singly:
         if program is None:
             item = self._standing(number, places, mask, self._told[sort[1]])
             levels = self._compiler.site_levels(item, self._asked)
-            program = self._at_the_site[sort] = Program(levels, self._shared.site, -1)
+            program = _kept(self._at_the_site, sort, Program(levels, self._shared.site, -1))
         return program[mask & program.asks]
 
     def way_code(self, mask: int, number: int) -> int:
@@ -60,7 +66,7 @@ class Singly:
         if program is None:
             item = self._standing(number, places, mask, self._told[sort[1]])
             levels = self._compiler.way_levels(item, self._asked)
-            program = self._on_ways[sort] = Program(levels, self._shared.way, -1)
+            program = _kept(self._on_ways, sort, Program(levels, self._shared.way, -1))
         return program[mask & program.asks]
 
     def filed_code(self, mask: int, number: int) -> int:
@@ -71,10 +77,10 @@ class Singly:
         if program is None:
             some, told = self._names(sort[0]), self._told[sort[1]]
             levels = self._compiler.filed_levels(some, told, self._asked)
-            program = self._at_categories[sort] = Program(levels, self._shared.filed, -1)
+            program = _kept(self._at_categories, sort, Program(levels, self._shared.filed, -1))
         return program[mask & program.asks]
 
-    def _sort(self, mask: int, places: tuple[int, ...], case: int) -> tuple[tuple[int, ...], int]:
+    def _sort(self, mask: int, places: tuple[int, ...], case: int) -> Sort:
         """Those of some places that speak to a mask, and what they tell apart in a case."""
         reached = self.heard.reached()
         some = tuple([each for each in places if reached[each] & mask])
@@ -114,3 +120,10 @@ class Singly:
 
     def _names(self, categories: Iterable[int]) -> frozenset[str]:
         return frozenset(self._places.at[each][0][1] for each in categories)
+
+
+def _kept(programs: dict[Sort, Program], sort: Sort, program: Program) -> Program:
+    if len(programs) >= _MOST:
+        programs.clear()
+    programs[sort] = program
+    return program
