@@ -209,6 +209,26 @@ def test_help_completion_and_a_mistyped_command(tmp_path):
 
 
 @pytest.mark.parametrize("no_color", ["", "1"])
+def commands_below(command, name=""):
+    """Every command with its whole name."""
+    yield name.strip(), command
+    if isinstance(command, click.Group):
+        for each in command.list_commands(click.Context(command)):
+            below = command.get_command(click.Context(command), each)
+            yield from commands_below(below, f"{name} {each}")
+
+
+def test_every_command_and_every_option_says_what_it_is_for():
+    silent = [
+        (name, option.opts)
+        for name, command in commands_below(main)
+        for option in command.params
+        if isinstance(option, click.Option) and not (option.help or option.hidden)
+    ]
+    assert silent == []
+    assert all(each.help or each.callback is None for _, each in commands_below(main))
+
+
 def test_colour_comes_only_on_a_terminal_and_not_against_the_wish(no_color):
     """The only test that needs a terminal: a pseudo one."""
     ours, theirs = os.openpty()

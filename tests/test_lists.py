@@ -247,3 +247,11 @@ def test_a_readership_is_told_as_it_is_decided(demo):
     assert not only.guests and only.stands_at == ()
     with pytest.raises(pl.UnknownWho, match="Did you mean patrons"):
         demo.readership_view("patrns")
+
+
+def test_what_stands_at_a_place_as_a_table():
+    rows = list(csv.DictReader(io.StringIO(run("show", "/patrons", "--csv", "-").stdout)))
+    assert list(rows[0]) == ["place", "about", "from", "what", "text", "file", "line"]
+    assert {row["place"] for row in rows} == {"/patrons"}
+    assert {row["about"] for row in rows} == {"facts", "promises", "readerships", "rights"}
+    assert {row["from"] for row in rows if row["about"] != "facts"} <= {"here", "elsewhere"}

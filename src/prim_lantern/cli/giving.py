@@ -114,7 +114,13 @@ def _word(command: Callable[..., Any]) -> Callable[..., Any]:
     for decorate in (
         click.option("--reach", type=click.Choice(REACHES), help="For a path: what it covers."),
         click.option("--kind", "kinds", multiple=True, help="Only this kind; more than once."),
-        click.option("--whose", type=click.Choice(WHOSE), default="any", show_default=True),
+        click.option(
+            "--whose",
+            type=click.Choice(WHOSE),
+            default="any",
+            show_default=True,
+            help="Of anybody's, of their own, or of others'.",
+        ),
         click.option("--in-state", multiple=True, metavar="STATE", help="Only in this state."),
         *_times,
         click.option("--id", "name", metavar="NAME", help="A name for the rule."),

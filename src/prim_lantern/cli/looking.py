@@ -61,7 +61,12 @@ def look_as(who: str, by: str | None, where: str, at: str | None, as_json: bool)
 @click.command(short_help="The whole at a glance, as a table or CSV.")
 @click.option("--who", "whos", multiple=True, help="A person, group or audience; more than once.")
 @click.option("--action", "actions", multiple=True, help="An action; more than once.")
-@click.option("--rows", type=click.Choice(["sections", "items", "categories"]), default="sections")
+@click.option(
+    "--rows",
+    type=click.Choice(["sections", "items", "categories"]),
+    default="sections",
+    help="What each row is of.",
+)
 @click.option("--in", "within", metavar="PATH", shell_complete=complete_place, help="Only below.")
 @click.option("--all", "everything", is_flag=True, help="Every row, also those that say the same.")
 @click.option("--csv", "to_csv", metavar="FILE", help="Write CSV to a file ('-': to the output).")
