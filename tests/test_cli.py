@@ -208,7 +208,6 @@ def test_help_completion_and_a_mistyped_command(tmp_path):
     assert "There is no command 'mya'. Did you mean may?" in wrong.stderr
 
 
-@pytest.mark.parametrize("no_color", ["", "1"])
 def commands_below(command, name=""):
     """Every command with its whole name."""
     yield name.strip(), command
@@ -229,6 +228,7 @@ def test_every_command_and_every_option_says_what_it_is_for():
     assert all(each.help or each.callback is None for _, each in commands_below(main))
 
 
+@pytest.mark.parametrize("no_color", ["", "1"])
 def test_colour_comes_only_on_a_terminal_and_not_against_the_wish(no_color):
     """The only test that needs a terminal: a pseudo one."""
     ours, theirs = os.openpty()

@@ -177,6 +177,33 @@ def test_lists_tell_apart_what_differs_in_one_place_alone(make_site, words):
     assert 0 < sum(lists_of(engine).items_for("ben", "edit")) < 6
 
 
+@pytest.mark.parametrize(
+    ("words", "action", "first", "then"),
+    [
+        ("[[rules]]\nallow = ['read', 'see-drafts']\nto = ['signed-in']\nwhere = '/s'\n[[rules]]\nallow = ['edit']\nto = ['user:ben']\nwhere = '/s'\nin_state = ['draft']\n",
+         "edit", "/s/draft", "/s/review"),
+        ("[groups.none]\n[readerships.none]\nreaders = ['group:none']\n[[places]]\nwhere = '/s'\nreadership = 'none'\n[[rules]]\nallow = ['read']\nto = ['signed-in']\nwhere = '/s'\nkinds = ['panel']\n[[rules]]\nallow = ['read']\nto = ['user:ben']\nwhere = '/s'\nkinds = ['post']\n",
+         "read", "/s/post/panel", "/s/event/panel"),
+    ],
+    ids=["a state", "the kind of the page of a part"],
+)  # fmt: skip
+def test_what_one_person_was_told_is_not_told_to_whoever_hears_more(
+    make_site, words, action, first, then
+):
+    """The words that speak to Ben alone name what the items differ in."""
+    site = make_site(
+        words,
+        people="ben,,,,,,\nann,,,,,,\n",
+        content="/s,page,,,,,,,,,\n/s/draft,page,,,,draft,,,,,\n/s/review,page,,,,in-review,,,,,\n"
+        "/s/post,post,,,,,,,,,\n/s/post/panel,panel,,,,,,,,,\n"
+        "/s/event,event,,,,,,,,,\n/s/event/panel,panel,,,,,,,,,\n",
+    )
+    engine = Engine(site.data, NOON)
+    assert not engine.allows("ann", action, first)
+    assert not engine.allows("ben", action, then)
+    assert engine.allows("ben", action, first)
+
+
 def test_whoever_is_given_a_role_everywhere_hears_what_categories_say_of_its_holders(make_site):
     """The role itself allows nothing, so that nothing else comes with it."""
     site = make_site(
