@@ -204,6 +204,21 @@ def test_what_one_person_was_told_is_not_told_to_whoever_hears_more(
     assert engine.allows("ben", action, first)
 
 
+def test_what_is_said_of_a_part_is_not_said_of_its_page(make_site):
+    """At the page itself stands a word that says nothing to Ben."""
+    site = make_site(
+        "[groups.none]\n[readerships.none]\nreaders = ['group:none']\n"
+        "[[places]]\nwhere = '/s'\nreadership = 'none'\n"
+        "[[rules]]\nallow = ['read']\nto = ['user:ben']\nwhere = '/s/post/panel'\n"
+        "[[rules]]\nallow = ['read']\nto = ['user:ann']\nwhere = '/s/post'\n",
+        people="ben,,,,,,\nann,,,,,,\n",
+        content="/s,page,,,,,,,,,\n/s/post,post,,,,,,,,,\n/s/post/panel,panel,,,,,,,,,\n",
+    )
+    engine = Engine(site.data, NOON)
+    assert not engine.allows("ben", "read", "/s/post/panel")
+    assert engine.allows("ann", "read", "/s/post/panel")
+
+
 def test_whoever_is_given_a_role_everywhere_hears_what_categories_say_of_its_holders(make_site):
     """The role itself allows nothing, so that nothing else comes with it."""
     site = make_site(

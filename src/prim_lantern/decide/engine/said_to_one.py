@@ -71,7 +71,8 @@ class Sorts:
         if not named:
             return np.zeros(0, dtype=np.int64)
         distinct = {each: place for place, each in enumerate(dict.fromkeys(named))}
-        tables = np.stack([self._table(each) for each in distinct])
+        size = len(self.places.cases)  # there may come more meanwhile
+        tables = np.stack([self._table(each)[:size] for each in distinct])
         place = np.array([distinct[each] for each in named], dtype=np.int64)
         found: Numbers = tables[place[which], cases]
         return found
