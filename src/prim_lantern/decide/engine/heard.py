@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cached_property
-from threading import RLock
 from typing import Final
 
 from prim_lantern.decide.engine.asked import FiledCase
@@ -23,23 +22,35 @@ Naming = list[tuple[int, Named]]
 """What words name, each with the bits of those whom words that name it may reach."""
 
 
-class Heard:
-    """What of all that stands at places may reach somebody who reads; `about` an action, what is
-    said of that as well.
+class Heard(dict[int, int]):
+    """By the numbers of places, the bits of all whom anything there may reach who reads; `about` an
+    action, by what is said of that as well. It is found out where it is asked.
 
-    `naming` has the numbers of the places where any word names kinds or states.
+    `naming` has the numbers of those places where words name kinds or states.
     """
 
     def __init__(self, rights: Rights, crowd: Crowd, places: ClassPlaces) -> None:
+        super().__init__()
         self._rights, self._crowd, self._places = rights, crowd, places
         self._actions: tuple[str, ...] = ("read", DRAFTS)
         self._reading: Heard | None = None
-        self._masks: list[int] = []
         self.naming: set[int] = set()
         self._naming: dict[int, Naming] = {}
         self._named_there: dict[int, Named] = {}
         self._unions: dict[tuple[Named, ...], Named] = {}
-        self._lock = RLock()
+
+    def __missing__(self, place: int) -> int:
+        spot, _ = self._places.at[place]
+        if self._reading is None:
+            found = self._beside_words(spot) | self._of_words(spot, self._actions)
+        else:
+            found = self._reading[place] | self._of_words(spot, self._actions[-1:])
+        naming = self._naming_at(spot)
+        if naming:
+            self._naming[place] = naming
+            self.naming.add(place)
+        self[place] = found
+        return found
 
     def about(self, action: str) -> Heard:
         """The same about one more action."""
@@ -48,26 +59,6 @@ class Heard:
         found = Heard(self._rights, self._crowd, self._places)
         found._reading, found._actions = self, (*self._actions, action)
         return found
-
-    def reached(self) -> list[int]:
-        """By the numbers of places, the bits of all whom something there may reach; of those that
-        have come since, too."""
-        size = len(self._places.at)
-        if len(self._masks) < size:
-            reading = self._reading.reached() if self._reading is not None else None
-            with self._lock:
-                for place in range(len(self._masks), size):
-                    spot, _ = self._places.at[place]
-                    if reading is None:
-                        found = self._beside_words(spot) | self._of_words(spot, self._actions)
-                    else:
-                        found = reading[place] | self._of_words(spot, self._actions[-1:])
-                    naming = self._naming_at(spot)
-                    if naming:
-                        self._naming[place] = naming
-                        self.naming.add(place)
-                    self._masks.append(found)
-        return self._masks
 
     def for_the_site(self, places: Iterable[int], mask: int) -> tuple[int, ...]:
         """Those of some places that may make a difference to what the site says to a mask."""

@@ -134,7 +134,8 @@ class SaidToOne:
 
     def _speaking(self, mask: int) -> NDArray[np.bool_]:
         """By the numbers of places, whether anything there may reach a mask."""
-        return np.array([each & mask != 0 for each in self._heard.reached()], dtype=np.bool_)
+        heard, places = self._heard, range(len(self._sorts.places.at))
+        return np.array([heard[each] & mask != 0 for each in places], dtype=np.bool_)
 
     def _there(
         self, mask: int, standing: Standing, groups: _Groups, code: Callable[[int, int], int]

@@ -82,7 +82,7 @@ class Singly:
 
     def _sort(self, mask: int, places: tuple[int, ...], case: int) -> Sort:
         """Those of some places that speak to a mask, and what they tell apart in a case."""
-        reached = self.heard.reached()
+        reached = self.heard
         some = tuple([each for each in places if reached[each] & mask])
         if self._naming.isdisjoint(some):  # mostly no word there names a kind or a state
             told = self._plain.get(case)
@@ -103,7 +103,7 @@ class Singly:
     ) -> ItemClass:
         """A class of items as if it stood at those of its places alone that speak to a mask, and
         were no more than what they tell apart."""
-        item, reached = self._classes[number], self.heard.reached()
+        item, reached = self._classes[number], self.heard
         speaks = [reached[each] & mask != 0 for each in places]
         above = item.own - item.page_own  # where the own places of a part end
         way = range(len(item.chain))
