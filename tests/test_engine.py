@@ -112,9 +112,15 @@ def test_somebody_pictured_is_decided_alike(site, at, who):
             same("pictured", engine.allows(login, action, path), expected, action, path)
 
 
-@given(sites(), st.sampled_from(MOMENTS))
-def test_lists_and_counts_say_what_single_answers_say(site, at):
-    engine = Engine(site, at)
+@pytest.mark.parametrize("small", [0, 5_000], ids=["as-if-big", "small"])
+@given(site=sites(), at=st.sampled_from(MOMENTS))
+def test_lists_and_counts_say_what_single_answers_say(small, site, at):
+    with patch.object(plan, "_SMALL", small):
+        engine = Engine(site, at)
+        _lists_say_what_single_answers_say(engine, site)
+
+
+def _lists_say_what_single_answers_say(engine: Engine, site: SiteData) -> None:
     active = sorted(login for login in site.users if engine.acting(login))
     for action in ("read", "edit", "publish", "sell"):
         for who in [None, *site.users]:

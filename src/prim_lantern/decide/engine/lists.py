@@ -24,6 +24,7 @@ from prim_lantern.decide.engine.said_to_one import SaidToOne, Sorts
 Answers = NDArray[np.bool_]
 
 _TABLE: Final = 2_000  # combinations that are worked out without looking which are met
+_FEW: Final = 300  # situations, or people, that are asked about one after the other on a small site
 _AT_HAND: Final = 4  # how much longer than what is looked at a table of all may be
 
 
@@ -132,7 +133,10 @@ class Lists:
 
     def _by_class(self, person: Person, plan: Plan, some: Numbers | None) -> Answers:
         """The answers for some situations, or all, links and own work aside."""
-        of, mask, said = self.situations, person[0], self._said(plan)
+        of, mask = self.situations, person[0]
+        if plan.put_together and len(of.way_at) <= _FEW:
+            return self._one_after_the_other(mask, plan, some)
+        said = self._said(plan)
         ways = filed = None
         way_at, both = of.way_at, (of.filed_at, of.more_at)
         filed_at = np.concatenate(both)
@@ -156,6 +160,14 @@ class Lists:
         pairs = zip(keys.tolist(), (way_codes[way] != 0).tolist(), strict=True)
         answers = np.array([there and plan.answers[key] == YES for key, there in pairs])
         return cast(Answers, answers[which])
+
+    def _one_after_the_other(self, mask: int, plan: Plan, some: Numbers | None) -> Answers:
+        """The same for a few, which is quicker than with arrays."""
+        situations, answer = self.engine.ground.situations, plan.answer
+        asked = range(len(self.situations.way_at)) if some is None else some.tolist()
+        some_situations = [situations[number] for number in asked]
+        answers = [each & MASK != 0 and answer(mask, each) == YES for each in some_situations]
+        return np.array(answers, dtype=np.bool_)
 
     def _said(self, plan: Plan) -> SaidToOne:
         """What a plan says to one person after the other."""
@@ -217,6 +229,10 @@ class Lists:
     def _of_everybody(self, plan: Plan, situation: Situation) -> Answers:
         """The answer for each of the population, in one situation."""
         population = self.population
+        if plan.put_together and len(population.masks) <= _FEW:
+            return np.array(
+                [plan.answer(each, situation) == YES for each in population.masks], dtype=np.bool_
+            )
         plan.grow()
         of_way, filed, more = apart(situation)
         site, way = plan.programs(of_way)

@@ -153,10 +153,15 @@ class Plan:
         return way[mask & way.asks]
 
     @property
+    def put_together(self) -> bool:
+        """Whether classes are put together at once for all who may ask, as on a small site."""
+        return not self._often
+
+    @property
     def for_one(self) -> Plan | Singly:
         """What tells one person after the other about many classes: of a big site, they are not
         put together for all."""
-        return self.singly if self._often else self
+        return self if self.put_together else self.singly
 
     @cached_property
     def singly(self) -> Singly:
