@@ -20,6 +20,7 @@ import prim_lantern as pl
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.removal import without_people
 from prim_lantern.decide.engine import Engine, effects, every_pair, plan
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import Beside, Somebody, stand_in
@@ -67,9 +68,11 @@ def test_every_decision_is_that_of_the_reference(site, moments, rng):
                 for action in ACTIONS:
                     expected = reference.may(who, action, path).allowed
                     same("items", engine.allows(who, action, path), expected, who, action, path)
+                under = engine.beside(Filings).under(who, path)
                 for category in CATEGORIES:
                     expected = reference.may_file(who, path, category).allowed
                     same("filing", engine.may_file(who, path, category), expected, who, path)
+                    same("all filing", category in under, expected, who, path, category)
             for _ in range(8):
                 _compare_the_rest(site, engine, reference, who, rng)
 

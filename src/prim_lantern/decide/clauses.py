@@ -52,12 +52,41 @@ class Clause:
     named: tuple[str, ...]
 
 
+class Clauses:
+    """All clauses of a site, by the rule or given role that they come from.
+
+    Those of a site that differs little from another are found from that one's: what is still the
+    same says the same, as long as roles and actions are what they were.
+    """
+
+    def __init__(self, data: SiteData, like: Clauses | None = None) -> None:
+        """Take a site, and the clauses of one that differs little."""
+        self._data = data
+        self._by_source: dict[int, tuple[Clause, ...]]
+        known: dict[int, tuple[Clause, ...]] = {}
+        if like is not None and _speak_alike(like._data, data):
+            known = like._by_source
+        of_role = cache(partial(_lines_of, data))
+        found: dict[int, tuple[Clause, ...]] = {}
+        for rule in data.rules:
+            found[id(rule)] = known.get(id(rule)) or tuple(clauses_of_rule(data, rule))
+        for given in data.given:
+            found[id(given)] = known.get(id(given)) or tuple(_given(given, of_role(given.role)))
+        self._by_source = found
+
+    def __iter__(self) -> Iterator[Clause]:
+        """Those of rules first, then those of given roles."""
+        for source in (*self._data.rules, *self._data.given):
+            yield from self._by_source[id(source)]
+
+
+def _speak_alike(one: SiteData, other: SiteData) -> bool:
+    return one.actions is other.actions and one.roles is other.roles
+
+
 def clauses_of(data: SiteData) -> tuple[Clause, ...]:
     """All clauses of a site: of its rules first, then of its given roles."""
-    of_role = cache(partial(_lines_of, data))
-    of_rules = (clause for rule in data.rules for clause in clauses_of_rule(data, rule))
-    of_given = (clause for given in data.given for clause in _given(given, of_role(given.role)))
-    return (*of_rules, *of_given)
+    return tuple(Clauses(data))
 
 
 def clauses_of_rule(data: SiteData, rule: Rule) -> Iterator[Clause]:

@@ -29,9 +29,8 @@ def paths_for(engine: Engine, login: str | None, action: str) -> list[str]:
     tree = engine.data.tree
     if len(tree) <= _SHORT:
         return [path for path in tree if engine.allows(login, action, path)]
-    allowed = lists_of(engine).items_for(login, action)
-    names = engine.data.content.names
-    return [names[row] for row in tree.rows if allowed[row]]
+    lists = lists_of(engine)
+    return lists.paths(lists.items_for(login, action))
 
 
 def pages_before(engine: Engine, login: str | None, action: str) -> Sequence[int]:

@@ -11,7 +11,7 @@ from datetime import datetime
 
 from prim_lantern.decide import standing, subject
 from prim_lantern.decide.belonging import Belonging
-from prim_lantern.decide.clauses import Clause, clauses_of, outweighs
+from prim_lantern.decide.clauses import Clause, Clauses, outweighs
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.trace import (
     NO,
@@ -44,11 +44,12 @@ class Reference:
     categories are known to be there; asking about others is for the caller to refuse.
     """
 
-    def __init__(self, data: SiteData, at: datetime) -> None:
-        self.data = data
-        self.at = at
+    def __init__(self, data: SiteData, at: datetime, like: Reference | None = None) -> None:
+        """Take a site and a moment; `like`, that of a site that differs little, saves work."""
+        self.data, self.at = data, at
         self.belonging = Belonging(data, at)
-        self._in_force = [each for each in clauses_of(data) if each.period.holds(at)]
+        self._clauses: Clauses = Clauses(data, like._clauses if like is not None else None)
+        self._in_force = [each for each in self._clauses if each.period.holds(at)]
         self.given = [each for each in data.given if each.period.holds(at)]
         self._speaking: dict[tuple[str | None, str], list[Clause]] = {}
         self._subjects: dict[str, Subject] = {}

@@ -12,6 +12,7 @@ from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.timeline import Timeline, turns_of_words
 from prim_lantern.errors import PrimLanternError
@@ -110,11 +111,8 @@ class Look:
             pairs = list(self._to_file(engine, again))
             if len(pairs) * len(self.data.categories) > _MANY:
                 return True
-            if any(
-                engine.may_file(login, path, category) != again.may_file(login, path, category)
-                for login, path in pairs
-                for category in self.data.categories
-            ):
+            both = engine.beside(Filings), again.beside(Filings)
+            if any(both[0].under(*each) != both[1].under(*each) for each in pairs):
                 return True
         return False
 

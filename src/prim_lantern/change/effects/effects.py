@@ -14,7 +14,7 @@ from prim_lantern.change.effects.standing import Reach, Standing
 from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.renames import Renames
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.effects import Comparison
+from prim_lantern.decide.engine.effects import Comparison, of_those_concerned
 from prim_lantern.decide.engine.lists import Answers, Lists
 from prim_lantern.decide.engine.population import Numbers
 from prim_lantern.decide.lists import lists_of
@@ -150,12 +150,7 @@ class Effects:
     @cached_property
     def _of_those_spoken_of(self) -> tuple[Lists, Lists]:
         """What is asked about everybody, of just those of whom changed words speak."""
-        of_all = lists_of(self.before).after(self.after)
-        whos = self.after.renewed.whos if self.after.renewed is not None else None
-        population = of_all.population
-        if whos is not None:
-            population = population.among(self.after.crowd.mask(whos))
-        return Lists(self.before, population), Lists(self.after, population)
+        return of_those_concerned(self.before, self.after)
 
     @cached_property
     def _special(self) -> Pairs:

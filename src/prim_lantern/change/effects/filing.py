@@ -12,11 +12,12 @@ from prim_lantern.change.effects.creating_and_managing import Pairs
 from prim_lantern.change.effects.touched import Touched
 from prim_lantern.decide.clauses import clauses_of
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import lists_of
 
 FILING: Final = "file-under"
 _PEOPLE: Final = 300  # so many are looked at
-_ASKED: Final = 20_000  # so many questions of one item and one category, of all of them together
+_ASKED: Final = 200_000  # so many questions of one item and one category, of all of them together
 
 
 class _SpokenOf:
@@ -111,4 +112,5 @@ class Filing:
         if login is not None and login not in engine.data.users:
             return
         if engine.allows(login, "edit", path):
-            yield from (each for each in categories if engine.may_file(login, path, each))
+            there = set(engine.beside(Filings).under(login, path))
+            yield from (each for each in categories if each in there)

@@ -119,8 +119,11 @@ class Touched:
     @cached_property
     def active(self) -> list[str]:
         """Everybody who is active before or after; the others are guests all along."""
-        both = dict.fromkeys(login for engine in self.engines for login in engine.data.users)
-        return [login for login in both if any(self.acting(e, login) for e in self.engines)]
+        return self._active_among(login for e in self.engines for login in e.data.users)
+
+    def _active_among(self, logins: Iterable[str]) -> list[str]:
+        once = dict.fromkeys(logins)
+        return [login for login in once if any(self.acting(e, login) for e in self.engines)]
 
     @staticmethod
     def acting(engine: Engine, login: str) -> str | None:
@@ -139,7 +142,7 @@ class Touched:
         if same_people and not self.spoken_of:
             return sorted(owners)
         found = []
-        for login in self.active if self.spoken_of else self._perhaps_changed:
+        for login in self._perhaps_concerned:
             old, new = (self.acting(engine, login) for engine in self.engines)
             was = self._renamed(self.before.crowd.belonging.whos(old))
             now = self.after.crowd.belonging.whos(new)
@@ -147,6 +150,15 @@ class Touched:
             if touched or was != now or login in owners:
                 found.append(login)
         return found
+
+    @property
+    def _perhaps_concerned(self) -> Iterable[str]:
+        """The active users among whom those are: whoever is spoken of by name is known at once."""
+        spoken_of = self.spoken_of or ()
+        if any(who.kind != "user" for who in spoken_of):
+            return self.active
+        named = self._active_among(sorted(who.name for who in spoken_of))
+        return dict.fromkeys((*named, *self._perhaps_changed))
 
     @cached_property
     def _perhaps_changed(self) -> Iterable[str]:
@@ -160,7 +172,7 @@ class Touched:
         rows = (*moved.changed, *moved.new)
         logins = {*(after.people.names[row] for row in rows)}
         logins |= {before.people.names[row] for row in moved.gone}
-        return [each for each in self.active if each in logins]
+        return self._active_among(sorted(logins))
 
     def _renamed(self, whos: frozenset[Who]) -> frozenset[Who]:
         for each in self.renames:

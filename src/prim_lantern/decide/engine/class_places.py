@@ -23,12 +23,13 @@ class ClassPlaces:
     """The places of the classes of a ground; it grows as the ground does.
 
     `at` has the places by their numbers, each with the side on which it stands; `cases` have all
-    else that words may ask of a class.
+    else that words may ask of a class. `kept` is what engines that follow one another know of it.
     """
 
     def __init__(self, classes: Sequence[ItemClass], filed: Sequence[Filed | Joined]) -> None:
         self.at: Numbered[tuple[Spot, int]] = Numbered()
         self.cases: Numbered[FiledCase] = Numbered()
+        self.kept: dict[Hashable, Any] = {}
         self._known: dict[Hashable, tuple[int, ...]] = {}
         self.ways = Growing(classes, self._of_way)
         self.filed = Growing(filed, self._of_categories)

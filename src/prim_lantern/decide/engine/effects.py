@@ -15,7 +15,7 @@ from prim_lantern.decide.engine.every_pair import MOST, EveryPair
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.lists import Answers, Lists
 from prim_lantern.decide.engine.plan import Plan
-from prim_lantern.decide.engine.population import Numbers
+from prim_lantern.decide.engine.population import Numbers, Population
 from prim_lantern.site.who import EVERYONE, GUESTS
 
 _A_GUESTS = frozenset({EVERYONE, GUESTS})
@@ -41,17 +41,15 @@ class Comparison:
         """Take two engines; `after` is made by `before.after(…)` for the same moment. Raises
         `ValueError` where more than words has changed (people, items, what lets no rights in from
         above)."""
-        self.before, self.after = before, after
-        self.lists: Lists = before.beside(Lists).after(after)
-        self.of = self.lists.situations  # both engines share the ground
-        before.settle_all()
         if after.renewed is None:
             raise ValueError("more than words has changed between the two engines")
+        self.before, self.after = before, after
         self.renewed = after.renewed
-        self._known: dict[Hashable, tuple[Numbers, Numbers]] = {}
+        self.was, self.lists = of_those_concerned(before, after)
         self.population = self.lists.population
-        if after.renewed.whos is not None:  # nobody else's answers can change
-            self.population = self.population.among(after.crowd.mask(after.renewed.whos))
+        before.settle_all()
+        self.of = self.lists.situations  # both engines share the ground
+        self._known: dict[Hashable, tuple[Numbers, Numbers]] = {}
 
     def effects(self, action: str, rows: Numbers | None = None) -> Effects:
         """What the change does to one action; for some rows alone, where it is known that nothing
@@ -60,7 +58,7 @@ class Comparison:
         touched = self._touched(Asked(action), within)
         gained, lost = self._counted(action, touched)
         touched_for_some = touched
-        if len(self._own_work[0]):
+        if len(self.lists.own_work[0]):
             as_authors = self._touched(Asked(action, author=True), within)
             touched_for_some = np.union1d(touched, as_authors)
             self._set_right_own_work(action, touched_for_some, gained, lost)
@@ -157,23 +155,14 @@ class Comparison:
         found: Numbers = np.flatnonzero(differs)
         return found if within is None else np.intersect1d(found, within, assume_unique=True)
 
-    @cached_property
-    def _own_work(self) -> tuple[Numbers, Numbers, Answers]:
-        """`Lists.own_work` of those alone whose answers can change."""
-        users, rows, wrote = self.lists.own_work
-        known, logins = self.population.numbers, self.lists.population.logins.tolist()
-        concerned = np.array([login in known for login in logins], dtype=np.bool_)
-        some = concerned[users] if len(users) else np.zeros(0, dtype=np.bool_)
-        return users[some], rows[some], wrote[some]
-
     def _set_right_own_work(
         self, action: str, touched: Numbers, gained: Numbers, lost: Numbers
     ) -> None:
         """Count those who wrote or changed an item by what is said to them alone."""
-        users, rows, wrote = self._own_work
+        users, rows, wrote = self.lists.own_work
         some = np.isin(self.of.of_row[rows], touched)
         users, rows, wrote = users[some], rows[some], wrote[some]
-        both = (self.before.beside(Lists), self.lists)
+        both = (self.was, self.lists)
         was, now = (each.of_own_work(action, users, rows, wrote) for each in both)
         for sums, one, other in ((gained, was, now), (lost, now, was)):
             real, counted = (two & ~one for one, two in zip(one, other, strict=True))
@@ -183,10 +172,22 @@ class Comparison:
     def _set_right_link(self, action: str, row: int, gained: Numbers, lost: Numbers) -> None:
         """Count for a link, whose target has to be readable as well."""
         path = self.after.data.content.names[row]
-        was, now = (
-            set(lists.who_may(action, path)) for lists in (self.before.beside(Lists), self.lists)
-        )
+        was, now = (set(lists.who_may(action, path)) for lists in (self.was, self.lists))
         gained[row], lost[row] = len(now - was), len(was - now)
+
+
+def of_those_concerned(before: Engine, after: Engine) -> tuple[Lists, Lists]:
+    """What two engines that differ in words alone say of everything to those of whom these words
+    speak: nobody else's answers can change."""
+    whos = after.renewed.whos if after.renewed is not None else None
+    if whos is not None and all(who.kind == "user" for who in whos):  # known without the others
+        population = Population(after.crowd, {who.name for who in whos})
+        return Lists(before, population), Lists(after, population)
+    every = before.beside(Lists)
+    if whos is None:
+        return every, every.after(after)
+    now = every.after(after).among(after.crowd.mask(whos))
+    return now.of_engine(before), now
 
 
 def _places(within: Numbers | None, size: int, *at: Numbers) -> list[int]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cached_property
-from typing import Final
+from typing import Final, cast
 
 from prim_lantern.decide.engine.asked import FiledCase
 from prim_lantern.decide.engine.choosing import DRAFTS
@@ -16,10 +16,13 @@ from prim_lantern.site.places import SITE
 from prim_lantern.site.who import Who
 
 _ANYBODY: Final = -1  # every bit
+_MOST: Final = 500_000  # places of which is kept what is said there
 _KEPT: Final = 10_000  # people of whom is kept what words at the site name
 
 Naming = list[tuple[int, Named]]
 """What words name, each with the bits of those whom words that name it may reach."""
+
+_Kept = dict[tuple[int, int], tuple[int, Naming]]
 
 
 class Heard(dict[int, int]):
@@ -34,6 +37,7 @@ class Heard(dict[int, int]):
         self._rights, self._crowd, self._places = rights, crowd, places
         self._actions: tuple[str, ...] = ("read", DRAFTS)
         self._reading: Heard | None = None
+        self._kept = _kept_by_actions(rights, places, self._actions)
         self.naming: set[int] = set()
         self._naming: dict[int, Naming] = {}
         self._named_there: dict[int, Named] = {}
@@ -41,11 +45,11 @@ class Heard(dict[int, int]):
 
     def __missing__(self, place: int) -> int:
         spot, _ = self._places.at[place]
-        if self._reading is None:
-            found = self._beside_words(spot) | self._of_words(spot, self._actions)
-        else:
-            found = self._reading[place] | self._of_words(spot, self._actions[-1:])
-        naming = self._naming_at(spot)
+        anew = self._rights.said_anew.get(spot, 0)
+        kept = self._kept.get((place, anew))
+        if kept is None:
+            kept = self._kept[place, anew] = self._reached(place, spot), self._naming_at(spot)
+        found, naming = kept
         if naming:
             self._naming[place] = naming
             self.naming.add(place)
@@ -58,7 +62,13 @@ class Heard(dict[int, int]):
             return self
         found = Heard(self._rights, self._crowd, self._places)
         found._reading, found._actions = self, (*self._actions, action)
+        found._kept = _kept_by_actions(self._rights, self._places, found._actions)
         return found
+
+    def _reached(self, place: int, spot: Spot) -> int:
+        if self._reading is None:
+            return self._beside_words(spot) | self._of_words(spot, self._actions)
+        return self._reading[place] | self._of_words(spot, self._actions[-1:])
 
     def for_the_site(self, places: Iterable[int], mask: int) -> tuple[int, ...]:
         """Those of some places that may make a difference to what the site says to a mask."""
@@ -153,6 +163,17 @@ class Heard(dict[int, int]):
                 frozenset[str]().union(*(each.states for each in heard)),
             )
         return found
+
+
+def _kept_by_actions(rights: Rights, places: ClassPlaces, actions: tuple[str, ...]) -> _Kept:
+    """What is known of places where nothing else has been said since, by engines that follow one
+    another; of none, where somebody else has a role of which words speak."""
+    since = rights.roles_anew, rights.said_anew.get(SITE.spot, 0)
+    known, found = places.kept.get(("heard", actions), (None, {}))
+    if known != since or len(found) > _MOST:
+        found = dict[tuple[int, int], tuple[int, Naming]]()
+        places.kept["heard", actions] = since, found
+    return cast(_Kept, found)
 
 
 def told_apart(case: FiledCase, named: Named) -> FiledCase:

@@ -52,6 +52,7 @@ class Ground:
         self.situations = Numbered(UNSETTLED)
         self.at = [UNSETTLED] * size
         self.of_row = array("i", bytes(4 * size))
+        self.laid_out: Any = None  # once every row is settled
         self._beside: dict[Callable[..., Any], Any] = {}
         self._lock = RLock()
         self._ways_at: dict[tuple[str, str], list[int]] = {}
@@ -71,7 +72,7 @@ class Ground:
 
     def settle_all(self) -> None:
         """Find the situation of every row that has none yet."""
-        if 0 in self.of_row:
+        if self.laid_out is None and 0 in self.of_row:
             self._settle([row for row, number in enumerate(self.of_row) if not number])
 
     def after(
@@ -103,7 +104,7 @@ class Ground:
     def _copy(self) -> Ground:
         found = object.__new__(Ground)
         found.__dict__.update(self.__dict__)
-        found.at, found.of_row = self.at[:], self.of_row[:]
+        found.at, found.of_row, found.laid_out = self.at[:], self.of_row[:], None
         found.paths, found._chains = set(self.paths), dict(self._chains)
         found._known = dict(self._known)
         return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import insort
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import Any, Final, NamedTuple, cast
+from typing import Any, Final, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,36 +13,20 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.asked import Asked
 from prim_lantern.decide.engine.counts import Tally
 from prim_lantern.decide.engine.engine import Engine
-from prim_lantern.decide.engine.item_classes import BITS, MASK, Situation, apart
+from prim_lantern.decide.engine.item_classes import MASK, Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.people import Person
 from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers, Places, Population
 from prim_lantern.decide.engine.programs import FILED, MORE, WAY
 from prim_lantern.decide.engine.said_to_one import SaidToOne, Sorts
+from prim_lantern.decide.engine.situations import Situations
 
 Answers = NDArray[np.bool_]
 
 _TABLE: Final = 2_000  # combinations that are worked out without looking which are met
 _FEW: Final = 300  # situations, or people, that are asked about one after the other on a small site
 _AT_HAND: Final = 4  # how much longer than what is looked at a table of all may be
-
-
-class Situations(NamedTuple):
-    """The distinct combinations of classes that items are in, and which item is in which.
-
-    `ways` and `filed` are the numbers of the classes that any item is in (0 stands for no
-    categories); each situation is a place in the one and two places in the other. `weight`
-    is how many items are in it.
-    """
-
-    ways: list[int]
-    filed: list[int]
-    way_at: Numbers
-    filed_at: Numbers
-    more_at: Numbers
-    of_row: NDArray[Any]
-    weight: Numbers
 
 
 class Lists:
@@ -66,19 +50,30 @@ class Lists:
         found.__dict__["population"] = population
         return found
 
+    def among(self, mask: int) -> Lists:
+        """The same of those alone who have any of some bits."""
+        population = self.population.among(mask)
+        users, rows, wrote = self.own_work
+        known = population.numbers
+        numbers = [known.get(login, -1) for login in self.population.logins.tolist()]
+        users = np.array(numbers, dtype=np.int64)[users]
+        some = users >= 0
+        found = Lists(self.engine, population)
+        found.__dict__["own_work"] = users[some], rows[some], wrote[some]
+        return found
+
+    def of_engine(self, engine: Engine) -> Lists:
+        """The same of just these people, and of another engine: masks that it does not ask about
+        make no difference to it."""
+        found = Lists(engine, self.population)
+        found.__dict__["own_work"] = self.own_work
+        return found
+
     @cached_property
     def situations(self) -> Situations:
         """The situations of all items."""
         self.engine.settle_all()
-        ground = self.engine.ground
-        of_row = np.array(ground.of_row, dtype=np.int32)  # a copy: the ground may change
-        found = np.array(ground.situations, dtype=np.int64)
-        each = np.stack([found & MASK, found >> BITS & MASK, found >> 2 * BITS], axis=1)
-        weight = np.bincount(of_row, minlength=len(each))
-        ways, way_at = np.unique(each[:, 0], return_inverse=True)
-        filed, at = np.unique(each[:, 1:], return_inverse=True)
-        at = at.reshape(-1, 2)
-        return Situations(ways.tolist(), filed.tolist(), way_at, at[:, 0], at[:, 1], of_row, weight)
+        return Situations.of(self.engine.ground)
 
     @cached_property
     def population(self) -> Population:
@@ -186,6 +181,11 @@ class Lists:
         if self.engine.is_owner(login):
             return self.engine.crowd.handiwork.of(login or "") if action == "publish" else ()
         return person[1]
+
+    def paths(self, answers: Answers) -> list[str]:
+        """The paths of the items with a yes, in tree order."""
+        names, (rows, _) = self.engine.data.content.names, self._rows_of_pages
+        return [names[row] for row in rows[answers[rows]].tolist()]
 
     def pages_before(self, answers: Answers) -> list[int]:
         """By place in tree order, how many items before it have a yes; parts aside."""
@@ -309,6 +309,8 @@ class Lists:
     @cached_property
     def own_work(self) -> tuple[Numbers, Numbers, Answers]:
         """The users and rows where somebody wrote or changed an item, and whether they wrote it."""
+        if self.population.size <= _FEW:
+            return self._work_of_a_few()
         data, numbers = self.engine.data, self.population.numbers
         authors = [*data.content.values_of("authors")]
         changed = {**data.content.filled("changed_by")}
@@ -332,6 +334,16 @@ class Lists:
             np.concatenate([np.repeat(np.arange(self.size), sizes)[known], rows]),
             np.concatenate([known[known], np.zeros(len(users), dtype=np.bool_)]),
         )
+
+    def _work_of_a_few(self) -> tuple[Numbers, Numbers, Answers]:
+        engine, index = self.engine, self.engine.data.content.index
+        found = [
+            (number, index[path], login in engine.authors(path))
+            for login, number in self.population.numbers.items()
+            for path in engine.crowd.handiwork.of(login)
+        ]
+        users, rows, wrote = np.array(found, dtype=np.int64).reshape(-1, 3).T
+        return users, rows, wrote != 0
 
     @cached_property
     def _four_eyes(self) -> Answers:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.levels import Hits, Readers
 from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, Crowd
 from prim_lantern.decide.engine.programs import Program
+from prim_lantern.site.people import ACTIVE
 
 _SAYS = 3  # how many values a fact can have
 _AT_ONCE = 14  # sets of people by which they are told apart in one go
@@ -43,15 +44,16 @@ class Spread(NamedTuple):
 class Population:
     """The active users in order of login, but for the owner, who may everything."""
 
-    def __init__(self, crowd: Crowd) -> None:
-        data = crowd.data
-        active = sorted(
-            login
-            for login, status in zip(
-                data.people.names, data.people.values_of("status"), strict=True
-            )
-            if status == "active" and login != data.owner
+    def __init__(self, crowd: Crowd, logins: Collection[str] | None = None) -> None:
+        """Take them all, or just some of them."""
+        people, owner = crowd.data.people, crowd.data.owner
+        states: Iterable[tuple[str, str]] = zip(
+            people.names, people.values_of("status"), strict=True
         )
+        if logins is not None:
+            rows = ((each, people.index[each]) for each in logins if each in people.index)
+            states = ((each, people.value("status", row)) for each, row in rows)
+        active = sorted(login for login, state in states if state == ACTIVE and login != owner)
         self._take(np.array(active, dtype=np.object_), [crowd[login][0] for login in active])
 
     def _take(self, logins: NDArray[np.object_], masks: list[int]) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from datetime import datetime
-from typing import NamedTuple
+from itertools import count
+from typing import Final, NamedTuple
 
 from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule, roles_in
 from prim_lantern.site.data import SiteData
@@ -14,6 +15,8 @@ from prim_lantern.site.who import Who
 
 Spot = tuple[str, str]
 Source = Rule | Given
+
+_CHANGES: Final = count(1)  # of all sites, so that no two have the same number
 
 
 class Access(NamedTuple):
@@ -36,7 +39,8 @@ class Rights:
     `whos` are all of whom something speaks, and `levels_of_roles` has for each role that
     is spoken of the sorts of places where it is (after a change, maybe more than now).
     `news` are those of whom the words speak that came or went with the last change (None
-    where it may concern anybody).
+    where it may concern anybody). `said_anew` has, by place, the number of the change with which
+    something else was last said there, and `roles_anew` that of who has a role that is spoken of.
     """
 
     def __init__(self, data: SiteData, at: datetime) -> None:
@@ -48,6 +52,8 @@ class Rights:
         self._clauses: dict[Spot, list[Clause]] = {}
         self._by_action: dict[Spot, Mapping[str, Sequence[Clause]]] = {}
         self.news: frozenset[Who] | None = None
+        self.said_anew: dict[Spot, int] = {}
+        self.roles_anew = 0
         self._in_force = _in_force(data, at)
         for source in self._in_force.values():
             self._add(source)
@@ -81,7 +87,16 @@ class Rights:
         whos = {who for source in (*gone, *come) for who in source.to}
         by_role = any(who.kind == "role" for who in whos)
         found.news = None if settings or by_role else frozenset(whos)
+        found._count(spots | settings, roles, self)
         return found, spots | settings
+
+    def _count(self, spots: set[Spot], roles: Set[str], before: Rights) -> None:
+        """Note a change: nothing else is like what is said now at some places."""
+        number = next(_CHANGES)
+        self.said_anew = {**before.said_anew, **dict.fromkeys(spots, number)}
+        spoken = self.levels_of_roles.keys()
+        if spoken != before.levels_of_roles.keys() or not roles.isdisjoint(spoken):
+            self.roles_anew = number
 
     def _keep_apart(self, spots: set[Spot], roles: set[str], gone: set[int]) -> None:
         """Lists of their own for some places and roles, without what is gone."""

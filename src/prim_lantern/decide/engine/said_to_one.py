@@ -128,14 +128,18 @@ class SaidToOne:
         return np.array(together, dtype=np.int64)[which]
 
     def _grouped(self, mask: int, standing: Standing) -> _Groups:
-        places = standing.places.only(self._speaking(mask)[standing.places.values])
+        values = standing.places.values
+        places = standing.places.only(self._speaking(mask, values)[values])
         _, first, which = np.unique(places.alike(), return_index=True, return_inverse=True)
         return _Groups(which, places.listed(first))
 
-    def _speaking(self, mask: int) -> NDArray[np.bool_]:
-        """By the numbers of places, whether anything there may reach a mask."""
-        heard, places = self._heard, range(len(self._sorts.places.at))
-        return np.array([heard[each] & mask != 0 for each in places], dtype=np.bool_)
+    def _speaking(self, mask: int, some: Numbers) -> NDArray[np.bool_]:
+        """By the numbers of places, whether anything there may reach a mask; asked of some."""
+        heard, found = self._heard, np.zeros(len(self._sorts.places.at), dtype=np.bool_)
+        found[some] = True
+        asked = np.flatnonzero(found)
+        found[asked] = [heard[each] & mask != 0 for each in asked.tolist()]
+        return found
 
     def _there(
         self, mask: int, standing: Standing, groups: _Groups, code: Callable[[int, int], int]

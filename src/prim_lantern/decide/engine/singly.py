@@ -8,7 +8,7 @@ to them; few such classes cover all that one person is ever told.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Final
+from typing import Final, cast
 
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.class_places import ClassPlaces
@@ -17,11 +17,26 @@ from prim_lantern.decide.engine.heard import NO_NAMES, told_apart
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.engine.programs import Program, Shared
 from prim_lantern.decide.engine.rights import Named
+from prim_lantern.site.places import SITE
 
-Sort = tuple[tuple[int, ...], int]
-"""The places that speak, and the number of what they tell apart in a case."""
+Sort = tuple[tuple[int, ...], int, tuple[int, ...]]
+"""The places that speak, the number of what they tell apart in a case, and those of the changes by
+which they say what they say."""
 
-_MOST: Final = 50_000  # sorts that are kept of each
+_MOST: Final = 30_000  # sorts that are kept of each
+
+
+class Known:
+    """What has been put together for one question. It is shared by engines that follow one another:
+    where something else is said since, it is known by another sort."""
+
+    def __init__(self) -> None:
+        self.told: Numbered[FiledCase] = Numbered()
+        self.told_by: dict[tuple[int, Named], int] = {}
+        self.plain: dict[int, int] = {}
+        self.at_the_site: dict[Sort, Program] = {}
+        self.on_ways: dict[Sort, Program] = {}
+        self.at_categories: dict[Sort, Program] = {}
 
 
 class Singly:
@@ -38,19 +53,29 @@ class Singly:
         self._asked, self._compiler, self._shared = asked, compiler, shared
         self._places, self._classes = places, classes
         self.heard = compiler.heard(places).about(asked.action)
-        self._told: Numbered[FiledCase] = Numbered()
-        self._told_by: dict[tuple[int, Named], int] = {}
-        self._plain: dict[int, int] = {}
         self._naming = self.heard.naming
-        self._at_the_site: dict[Sort, Program] = {}
-        self._on_ways: dict[Sort, Program] = {}
-        self._at_categories: dict[Sort, Program] = {}
+        self._said_anew = compiler.rights.said_anew
+        known = self._known_before()
+        self._told, self._told_by, self._plain = known.told, known.told_by, known.plain
+        self._at_the_site, self._on_ways = known.at_the_site, known.on_ways
+        self._at_categories = known.at_categories
+
+    def _known_before(self) -> Known:
+        """What is known of the question; nothing, where something else is said at the site since,
+        which holds everywhere."""
+        since, kept = self._said_anew.get(SITE.spot, 0), self._places.kept
+        known, found = kept.get(("singly", self._asked), (None, None))
+        if known != since or found is None:
+            found = Known()
+            kept["singly", self._asked] = since, found
+        return cast(Known, found)
 
     def site_code(self, mask: int, number: int) -> int:
         """What the words at the site say to a mask about a class of items."""
         places, case = self._places.ways[number]
         named = self.heard.named_at_the_site(mask)
-        sort = self.heard.for_the_site(places, mask), self._tell_apart(case, named)
+        some = self.heard.for_the_site(places, mask)
+        sort = some, self._tell_apart(case, named), self._anew(some)
         program = self._at_the_site.get(sort)
         if program is None:
             item = self._standing(number, places, mask, self._told[sort[1]])
@@ -86,8 +111,18 @@ class Singly:
         some = tuple([each for each in places if reached[each] & mask])
         if self._naming.isdisjoint(some):  # mostly no word there names a kind or a state
             told = self._plain.get(case)
-            return some, self._tell_apart(case, NO_NAMES) if told is None else told
-        return some, self._tell_apart(case, self.heard.named(some, mask))
+            if told is None:
+                told = self._tell_apart(case, NO_NAMES)
+        else:
+            told = self._tell_apart(case, self.heard.named(some, mask))
+        return some, told, self._anew(some)
+
+    def _anew(self, places: tuple[int, ...]) -> tuple[int, ...]:
+        """The changes by which some places say what they say; those of before are left out."""
+        said_anew, at = self._said_anew, self._places.at
+        if not said_anew:
+            return ()
+        return tuple([said_anew[spot] for each in places if (spot := at[each][0]) in said_anew])
 
     def _tell_apart(self, case: int, named: Named) -> int:
         told = self._told_by.get((case, named))

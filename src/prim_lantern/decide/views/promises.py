@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from prim_lantern.decide.clauses import actions_named
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.question import Question
 from prim_lantern.decide.views.looking import offers_below
@@ -114,9 +115,9 @@ def _asked(engine: Engine, login: str | None, action: str, path: str) -> tuple[b
         filed = offer.categories[: offer.needs_category] if offer else ()
         return offer is not None, question._replace(kind=kind, categories=filed)
     if action == "file-under":
-        categories = list(engine.data.categories)
-        under = [each for each in categories if engine.may_file(login, path, each)]
-        return bool(under), question._replace(category=next(iter((*under, *categories)), None))
+        under = engine.beside(Filings).under(login, path)
+        shown = next(iter((*under, *engine.data.categories)), None)
+        return bool(under), question._replace(category=shown)
     return engine.allows(login, action, path), question
 
 

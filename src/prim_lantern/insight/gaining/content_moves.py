@@ -11,6 +11,7 @@ from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.content import ChangeItem, MoveItem, TakeStep
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import lists_of, paths_for
 from prim_lantern.decide.standing import cannot_move
 from prim_lantern.decide.subject import Subject
@@ -93,10 +94,7 @@ class _Moves:
         """The steps with an item: each with the item as it would be, and its path then."""
         engine, by, data = self._engine, self._by, self._engine.data
         item, about = data.items[path], engine.subject(path)
-        takes = data.all_kinds[item.kind].takes
-        for category in data.categories if edits else ():
-            if not takes(category) or not engine.may_file(by, path, category):
-                continue
+        for category in engine.beside(Filings).under(by, path) if edits else ():
             if category in item.categories:
                 left = [each for each in item.categories if each != category]
                 without = about._replace(categories=subject.with_above(left))

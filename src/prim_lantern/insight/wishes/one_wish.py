@@ -23,6 +23,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, SUSPENDED
 from prim_lantern.site.places import parent_of
 
+_ENOUGH: Final = 300  # effects on a big site, above which they are not counted on
 _PEOPLE: Final = 3  # of those a wish is about, asked before all are
 _ITEMS: Final = 12  # likewise
 FEW_ITEMS: Final = 1_000  # all of which are asked about to tell how much is different
@@ -54,8 +55,10 @@ class OneWish:
             for each in questions(data, wish, self._asked_about, engine.at)
             if each.who != data.owner and (each.path is None or self._stands(data, each.path))
         ]
+        self._reference = Reference(self._data, engine.at)
         self._before = self._look(self._data)
         self._back = self._brought_back()
+        self._few = len(engine.data.content) <= FEW_ITEMS
         self._had: dict[tuple[str | None, str, str], bool] = {}
 
     def _stands(self, data: SiteData, path: str) -> bool:
@@ -63,12 +66,11 @@ class OneWish:
 
     def candidates(self) -> Iterator[Candidate]:
         """All steps that are tried for the wish."""
-        reference = Reference(self._data, self._engine.at)
-        traces = [trace_of(reference, each) for each in self._questions]
+        traces = [trace_of(self._reference, each) for each in self._questions]
         yield from candidates(self._engine, self._data, self.wish, traces)
 
     def _look(self, data: SiteData) -> list[tuple[bool, str]]:
-        reference = Reference(data, self._engine.at)
+        reference = Reference(data, self._engine.at, self._reference)
         found = []
         for asked in self._questions:
             trace = trace_of(reference, asked)
@@ -127,7 +129,7 @@ class OneWish:
         change from a big one."""
         tree = self._engine.data.tree
         paths = list(tree)
-        if len(paths) > FEW_ITEMS:
+        if not self._few:
             where = self.wish.place
             near = tree.below(parent_of(where.name) or "/") if where.kind == "path" else ()
             spread = paths[:: len(paths) // _SOME_ITEMS]
@@ -142,13 +144,15 @@ class OneWish:
         found = 0
         for who in real[:_PEOPLE]:
             read = self._differing(after, who, "read", self._some_paths)
+            found += len(read)
             for action in actions:
-                if action == "read":
-                    found += len(read)
-                elif spoken_of is None or action in spoken_of:
-                    found += len(self._differing(after, who, action, self._some_paths))
-                else:
-                    found += len(self._differing(after, who, action, read))
+                if found > _ENOUGH and not self._few:
+                    return found
+                if action != "read":
+                    asked = spoken_of is None or action in spoken_of
+                    found += len(
+                        self._differing(after, who, action, self._some_paths if asked else read)
+                    )
         return found
 
     def _differing(

@@ -1,0 +1,73 @@
+"""Under which categories what is there may be filed, for all categories at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from typing import Final
+
+from prim_lantern.decide import standing
+from prim_lantern.decide.engine.asked import Asked, FiledCase
+from prim_lantern.decide.engine.engine import Engine
+from prim_lantern.decide.engine.item_classes import apart
+from prim_lantern.decide.engine.levels import YES
+from prim_lantern.decide.engine.plan import Plan
+from prim_lantern.decide.engine.programs import FILED
+
+_FILE: Final = Asked("file-under", reading=False)
+
+
+class Filings:
+    """What an engine answers of filing what is there.
+
+    Categories that say the same to somebody are looked at together: there are few such.
+    """
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._alike: dict[tuple[FiledCase, int, bool], Mapping[int, Sequence[str]]] = {}
+
+    def under(self, login: str | None, path: str) -> Sequence[str]:
+        """The categories under each of which somebody may file an item, in the order of the site:
+        those of which `Engine.may_file` says yes."""
+        engine, ground = self._engine, self._engine.ground
+        about = engine.subject(path)
+        fitting = self._taken_by[engine.data.items[path].kind]
+        if not fitting or not engine.allows_of(login, "read", about):
+            return ()
+        if engine.is_owner(login):
+            return fitting
+        if ground.whole:  # categories are not decided apart
+            return [each for each in fitting if engine.file(login, about, each)]
+        plan = engine.plan(_FILE._replace(author=engine.acting(login) in about.authors))
+        mask, item = engine.crowd[login][0], ground.class_of(about)
+        way, _, _ = apart(ground.situation(item, ()))
+        key = plan.way_key(mask, way)
+        found = {
+            category
+            for code, some in self._by_code(plan, mask, ground.case_of(item)).items()
+            if plan.answers[key | code << FILED] == YES
+            for category in some
+        }
+        return [each for each in fitting if each in found]
+
+    @cached_property
+    def _taken_by(self) -> Mapping[str, Sequence[str]]:
+        """By kind, the categories under which its items can be filed at all."""
+        data = self._engine.data
+        return {
+            name: [each for each in data.categories if not standing.filing_obstacle(kind, each)]
+            for name, kind in data.all_kinds.items()
+        }
+
+    def _by_code(self, plan: Plan, mask: int, case: FiledCase) -> Mapping[int, Sequence[str]]:
+        """All categories by what they say to somebody, of items of one case."""
+        key = case, mask, plan.asked.author
+        found = self._alike.get(key)
+        if found is None:
+            by_code: dict[int, list[str]] = {}
+            for each in self._engine.data.categories:
+                number = self._engine.ground.filed_number((each,), case)
+                by_code.setdefault(plan.filed_code(mask, number), []).append(each)
+            found = self._alike[key] = by_code
+        return found
