@@ -36,6 +36,7 @@ class Look:
         self.data: SiteData = engine.data
         self.at = engine.at
         turns = {turn for turn in turns_of_words(self.data) if turn is not None}
+        self._among: dict[Who, frozenset[str]] = {}
         self._turns = sorted(turn for turn in turns if turn > self.at)
 
     @cached_property
@@ -52,6 +53,23 @@ class Look:
         found: set[str | None] = set(population.logins[population.has(bits)].tolist())
         found.update(w.name for w in some if w.kind == "user" and w.name in population.numbers)
         return found | {None} if crowd[None][0] & bits else found
+
+    def logins_among(self, who: Who) -> frozenset[str]:
+        """The active users among somebody; found once."""
+        found = self._among.get(who)
+        if found is None:
+            found = self._among[who] = frozenset(e for e in self.among([who]) if e is not None)
+        return found
+
+    @cached_property
+    def members(self) -> Mapping[str, frozenset[str]]:
+        """The active members of each group, the owner too."""
+        crowd, owner, found = self.engine.crowd, self.data.owner, {}
+        for name in self.data.groups:
+            who = Who("group", name)
+            is_in = owner in self.data.users and crowd[owner][0] & crowd.bits[who]
+            found[name] = self.logins_among(who) | ({owner} if is_in else set())
+        return found
 
     @cached_property
     def _engines(self) -> list[Engine]:

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.lists import paths_for
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.insight.look import Look
 from prim_lantern.site.rights import Given
 from prim_lantern.site.who import Who
@@ -41,10 +41,11 @@ def beyond(look: Look, without: Engine, login: str, given: Given) -> list[str]:
     found = []
     for action in look.data.item_actions:
         if action in actions and action not in ("create", "file-under"):
-            had = set(paths_for(look.engine, login, action))
-            left = set(paths_for(without, login, action))
-            if had - left:
-                found.append(f"{action} {len(had - left)} item{'s' if len(had - left) > 1 else ''}")
+            both = (look.engine, without)
+            had, left = (lists_of(each).items_for(login, action) for each in both)
+            lost = int((had & ~left).sum())
+            if lost:
+                found.append(f"{action} {lost} item{'s' if lost > 1 else ''}")
     return found
 
 

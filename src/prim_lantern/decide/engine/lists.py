@@ -257,14 +257,16 @@ class Lists:
 
     # All people, all items --------------------------------------------------------------
 
-    def counts(self, action: str) -> Numbers:
-        """How many active users may do this, for each row of the content."""
-        engine, of = self.engine, self.situations
+    def counts(self, action: str, some: Numbers | None = None) -> Numbers:
+        """How many active users may do this, for each row of the content, or for some in order."""
+        engine, of, index = self.engine, self.situations, self.engine.data.content.index
+        asked = np.arange(self.size) if some is None else some
         engine.plan(Asked(action)).grow()
         tally = Tally(self.population, [engine.plan(Asked(action))], _is_yes)
-        counts = tally.counts(tally.told(self.places(slice(None))))
-        found: Numbers = counts[of.of_row] + 1  # the owner may
-        users, rows, wrote = self.own_work
+        situations, which = np.unique(of.of_row[asked], return_inverse=True)
+        found: Numbers = np.zeros(self.size, dtype=np.int64)
+        found[asked] = tally.counts(tally.told(self.places(situations)))[which] + 1  # the owner may
+        users, rows, wrote = self._work_on(asked)
         if len(users):
             allowed, as_others = self.of_own_work(action, users, rows, wrote)
             right = allowed.astype(np.int64) - as_others
@@ -272,10 +274,18 @@ class Lists:
         if action == "publish":
             for path in engine.crowd.handiwork.of(engine.data.owner):
                 owner_may = engine.allows(engine.data.owner, action, path)
-                found[engine.data.content.index[path]] -= not owner_may
-        for row in engine.links:
+                found[index[path]] -= not owner_may
+        for row in engine.links.keys() & set(asked.tolist()) if some is not None else engine.links:
             found[row] = len(self.who_may(action, engine.data.content.names[row]))
-        return found
+        return found[asked]
+
+    def _work_on(self, some: Numbers) -> tuple[Numbers, Numbers, Answers]:
+        """`own_work` on some rows."""
+        users, rows, wrote = self.own_work
+        asked = np.zeros(self.size, dtype=np.bool_)
+        asked[some] = True
+        there = asked[rows]
+        return users[there], rows[there], wrote[there]
 
     def of_own_work(
         self, action: str, users: Numbers, rows: Numbers, wrote: Answers

@@ -32,9 +32,9 @@ def find(look: Look) -> Iterator[Finding]:
             both = id(yes.source.rule or yes.source.given), id(no.source.rule)
             if both in told or not _meet(yes, no) or yes.who.kind == "role":
                 continue
-            among = (look.among([yes.who]) & look.among([no.who])) - {None}
+            among = look.logins_among(yes.who) & look.logins_among(no.who)
             if among:
-                some = [each for each in look.active if each in among]
+                some = sorted(among, key=data.people.index.__getitem__)
                 told.add(both)
                 actions = sorted(yes.actions & no.actions)
                 called = words.some([data.users[each].called for each in some])

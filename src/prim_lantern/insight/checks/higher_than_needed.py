@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import cache, partial
 
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.rights import Give
@@ -26,10 +27,11 @@ _ENOUGH = 3  # items that show what somebody does
 def find(look: Look) -> Iterator[Finding]:
     """Each role given to an active person by name, of those who need it in part."""
     data, engine = look.data, look.engine
+    lower_than = cache(partial(next_lower, data))
     for given in data.given:
         if not given.period.holds(look.at) or data.roles[given.role].all_access:
             continue
-        lower = next_lower(data, given.role)
+        lower = lower_than(given.role)
         for who in given.to:
             if lower is None or who.kind != "user" or who.name not in look.active:
                 continue

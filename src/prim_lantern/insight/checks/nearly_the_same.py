@@ -12,7 +12,6 @@ from prim_lantern.decide.abilities import abilities, beyond
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import NOTE, Finding
 from prim_lantern.insight.look import Look, written
-from prim_lantern.site.who import Who
 
 NAME = "nearly-the-same"
 _MEMBERS = 5  # of a group, before one more or less is little
@@ -45,10 +44,11 @@ def find(look: Look) -> Iterator[Finding]:
 
 
 def _groups(look: Look) -> Iterator[Finding]:
-    data, crowd = look.data, look.engine.crowd
-    members = {name: frozenset(crowd.members(Who("group", name))) for name in data.groups}
+    data, members = look.data, look.members
     big = [name for name, some in members.items() if len(some) >= _MEMBERS]
     for one, other in combinations(big, 2):
+        if abs(len(members[one]) - len(members[other])) != 1:
+            continue
         apart = members[one] ^ members[other]
         nested = other in data.groups[one].counts_in or one in data.groups[other].counts_in
         if len(apart) == 1 and not nested:

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from prim_lantern.decide.engine.population import Numbers
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.stand_ins import login_of
@@ -25,22 +26,12 @@ NAME = "nobody-may"
 def find(look: Look) -> Iterator[Finding]:
     """Both, all items of each together."""
     data, engine = look.data, look.engine
-    lists = lists_of(engine)
-    readers, editors = lists.counts("read"), lists.counts("edit")
-    guests = lists.items_for(None, "read")
-    names = data.content.names
-    members = [login_of(Who("group", name)) for name in data.groups]
-
-    def nor_may(action: str, path: str) -> bool:
-        """Nor anybody who comes into a group."""
-        return not any(engine.allows(each, action, path) for each in members)
-
+    names, everything = data.content.names, np.arange(len(data.content))
+    hidden = everything[~lists_of(engine).items_for(None, "read")]
     unread = [
         names[row]
-        for row in np.flatnonzero((readers <= 1) & ~guests).tolist()
-        if engine.subject(names[row]).state == PUBLISHED
-        and not data.content.value("links_to", row)
-        and nor_may("read", names[row])
+        for row in _nobody_may(look, "read", hidden).tolist()
+        if engine.subject(names[row]).state == PUBLISHED and not data.content.value("links_to", row)
     ]
     if unread:
         yield Finding(
@@ -49,8 +40,7 @@ def find(look: Look) -> Iterator[Finding]:
             f"Nobody but the owner may read {words.some(unread)}, though published.",
             touches={"items": len(unread)},
         )
-    few = np.flatnonzero(editors <= 1).tolist()
-    fixed = [names[row] for row in few if nor_may("edit", names[row])]
+    fixed = [names[row] for row in _nobody_may(look, "edit", everything).tolist()]
     if fixed and len(data.users) > 1:
         yield Finding(
             NAME,
@@ -58,3 +48,13 @@ def find(look: Look) -> Iterator[Finding]:
             f"Nobody but the owner may edit {words.some(fixed)}.",
             touches={"items": len(fixed)},
         )
+
+
+def _nobody_may(look: Look, action: str, rows: Numbers) -> Numbers:
+    """Those of some rows to which nobody but the owner may do this, nor anybody who comes into a
+    group. Groups are asked first, which leaves little to ask everybody about."""
+    lists = lists_of(look.engine)
+    for name in look.data.groups:
+        member = login_of(Who("group", name))
+        rows = rows[~lists.items_for(member, action, rows)]
+    return rows[lists.counts(action, rows) <= 1] if len(rows) else rows

@@ -11,7 +11,6 @@ from itertools import combinations
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.insight.finding import NOTE, Finding
 from prim_lantern.insight.look import Look, written
-from prim_lantern.site.who import Who
 
 NAME = "same-twice"
 
@@ -33,9 +32,7 @@ def find(look: Look) -> Iterator[Finding]:
                 f"The roles {called.called} and {again.called} allow the same.",
                 written([called.origin, again.origin]),
             )
-    members = {
-        name: frozenset(look.engine.crowd.members(Who("group", name))) for name in data.groups
-    }
+    members = look.members
     for first, second in combinations(members, 2):
         if len(members[first]) > 1 and members[first] == members[second]:
             group, twin = data.groups[first], data.groups[second]

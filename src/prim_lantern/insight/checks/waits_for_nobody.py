@@ -8,8 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from prim_lantern.decide.explain import words
-from prim_lantern.decide.lists import who_may
+from prim_lantern.decide.lists import lists_of, who_may
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
 from prim_lantern.insight.look import Look, written
 from prim_lantern.site.content import IN_REVIEW
@@ -20,10 +22,12 @@ NAME = "waits-for-nobody"
 def find(look: Look) -> Iterator[Finding]:
     """Each item in review that nobody, or only the owner, may publish."""
     data, engine = look.data, look.engine
-    for row, state in enumerate(data.content.values_of("state")):
+    states = data.content.values_of("state")
+    waiting = np.array([row for row, state in enumerate(states) if state == IN_REVIEW], np.int64)
+    if len(waiting):
+        waiting = waiting[lists_of(engine).counts("publish", waiting) <= 1]
+    for row in waiting.tolist():
         path = data.content.names[row]
-        if state != IN_REVIEW:
-            continue
         publishers = who_may(engine, "publish", path)
         if set(publishers) <= {data.owner}:
             item = data.items[path]

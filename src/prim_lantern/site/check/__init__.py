@@ -24,7 +24,7 @@ def problems_in(data: SiteData, sound: SiteData | None = None) -> list[Problem]:
         people.check(notes, sound)
     if not _share(data, sound, _FOR_CONTENT):
         content.check(notes, sound)
-    rights.check(notes)
+    rights.check(notes, sound)
     if sound is not None:
         texts.check(notes, sound)
     return notes.problems

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 
 from prim_lantern.errors import BadValue
 from prim_lantern.site import names
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.check.notes import Notes
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.places import HERE_AND_BELOW
 from prim_lantern.site.rights import (
@@ -24,9 +25,11 @@ from prim_lantern.site.rights import (
 _TO = "user group audience"
 
 
-def check(notes: Notes) -> None:
-    """Note all that is wrong with the rights of a site."""
+def check(notes: Notes, sound: SiteData | None = None) -> None:
+    """Note all that is wrong with the rights of a site; of one that was `sound` before a change,
+    with what the change touched."""
     data = notes.data
+    known = _still_right(data, sound)
     notes.readership(data.origin, "default_readership", data.default_readership)
     _timezone(notes)
     for role in data.roles.values():
@@ -38,6 +41,8 @@ def check(notes: Notes) -> None:
         "a role cannot include itself",
     )
     for given in data.given:
+        if id(given) in known:
+            continue
         notes.among(given.origin, "role", [given.role], data.roles, "role")
         _some(notes, given.origin, "to", given.to)
         notes.whos(given.origin, "to", given.to, _TO)
@@ -47,7 +52,7 @@ def check(notes: Notes) -> None:
     for readership in data.readerships.values():
         _readership(notes, readership)
     _places(notes)
-    _rules(notes)
+    _rules(notes, known)
     _limits(notes)
     for promise in data.promises:
         _some(notes, promise.origin, "who", promise.who)
@@ -156,10 +161,31 @@ def _setting(notes: Notes, setting: PlaceSetting) -> None:
         notes.wrong(origin, "rights_from_above", "/", expected)
 
 
-def _rules(notes: Notes) -> None:
+def _still_right(data: SiteData, sound: SiteData | None) -> set[int]:
+    """By their identity, the words of a sound site that need no second look: none, where anything
+    that a word could name is gone."""
+    if sound is None or _is_gone(data, sound):
+        return set()
+    return {*map(id, sound.rules), *map(id, sound.given)}
+
+
+def _is_gone(data: SiteData, sound: SiteData) -> bool:
+    """Whether anything may be gone that a word could name."""
+    if any(
+        getattr(data, e) is not getattr(sound, e) for e in ("kinds", "actions", "category_sets")
+    ):
+        return True
+    if not (sound.groups.keys() <= data.groups.keys() and sound.roles.keys() <= data.roles.keys()):
+        return True
+    moved = data.people.moved_since(sound.people)
+    return data.users is not sound.users and (moved is None or bool(moved.gone))
+
+
+def _rules(notes: Notes, known: Set[int]) -> None:
     ids: dict[str, Rule] = {}
     for rule in notes.data.rules:
-        _rule(notes, rule)
+        if id(rule) not in known:
+            _rule(notes, rule)
         if rule.id is not None:
             first = ids.setdefault(rule.id, rule)
             if first is not rule:
