@@ -7,6 +7,8 @@ where the right is given.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cache
+from itertools import product
 
 from prim_lantern.decide.clauses import clauses_of
 from prim_lantern.decide.explain import words
@@ -25,6 +27,11 @@ def find(look: Look) -> Iterator[Finding]:
     """Each rule or given role that names create with kinds, of none of which any can be made."""
     data, engine = look.data, look.engine
     told: set[tuple[int, str]] = set()
+
+    @cache
+    def can_at(login: str | None, kind: str, top: str | None) -> bool:
+        return bool(parents_for(engine, login, kind, top, 1))
+
     for clause in clauses_of(data):
         word = clause.source.rule or clause.source.given
         names = "create" in clause.named and clause.allow and clause.period.holds(look.at)
@@ -33,10 +40,12 @@ def find(look: Look) -> Iterator[Finding]:
         if not _stands(look, clause.place) or (id(word), str(clause.who)) in told:
             continue
         people = _people(look, clause.who)
-        if any(
-            parents_for(engine, login, kind, None, 1) for kind in clause.kinds for login in people
+        both = list(product(people, sorted(clause.kinds)))
+        near = clause.place.name if clause.place.kind == "path" else None
+        if (near is not None and any(can_at(*each, near) for each in both)) or any(
+            can_at(*each, None) for each in both
         ):
-            continue
+            continue  # mostly they can where it is given: there is less to look at
         told.add((id(word), str(clause.who)))
         kinds = sorted(clause.kinds)
         called = with_article(words.listed((data.kind(each).called for each in kinds), "or"))

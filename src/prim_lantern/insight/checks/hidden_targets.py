@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from prim_lantern.decide.lists import who_may
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
 from prim_lantern.insight.look import Look, written
@@ -31,8 +31,10 @@ def find(look: Look) -> Iterator[Finding]:
         meant = any(engine.allows_of(each, "read", about) for each in anybody)
         signed = "" if engine.allows_of(None, "read", about) else " who is signed in"
         world = f"anybody{signed}"
-        readers = [each for each in who_may(engine, "read", path) if each != data.owner]
-        if not meant or engine.allows(None, "read", path) or len(readers) * _FEW > len(look.active):
+        if not meant or engine.allows(None, "read", path):
+            continue
+        readers = [e for e in lists_of(engine).who_may("read", path) if e != data.owner]
+        if len(readers) * _FEW > len(look.active):
             continue
         seen = any(not engine.reference.all_access(each, about) for each in readers)
         item = data.items[path]

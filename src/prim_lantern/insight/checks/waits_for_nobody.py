@@ -11,7 +11,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from prim_lantern.decide.explain import words
-from prim_lantern.decide.lists import lists_of, who_may
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
 from prim_lantern.insight.look import Look, written
 from prim_lantern.site.content import IN_REVIEW
@@ -21,14 +21,14 @@ NAME = "waits-for-nobody"
 
 def find(look: Look) -> Iterator[Finding]:
     """Each item in review that nobody, or only the owner, may publish."""
-    data, engine = look.data, look.engine
+    data, engine, lists = look.data, look.engine, lists_of(look.engine)
     states = data.content.values_of("state")
     waiting = np.array([row for row, state in enumerate(states) if state == IN_REVIEW], np.int64)
     if len(waiting):
-        waiting = waiting[lists_of(engine).counts("publish", waiting) <= 1]
+        waiting = waiting[lists.counts("publish", waiting) <= 1]
     for row in waiting.tolist():
         path = data.content.names[row]
-        publishers = who_may(engine, "publish", path)
+        publishers = lists.who_may("publish", path)
         if set(publishers) <= {data.owner}:
             item = data.items[path]
             hands = sorted({*engine.authors(path), *item.changed_by})
