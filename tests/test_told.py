@@ -151,7 +151,9 @@ def commands(name):
     return [line for line in text.splitlines() if line and not line.startswith("#")]
 
 
-@pytest.mark.parametrize("name", ["asking", "lists", "trying", "trying-more"])
+@pytest.mark.parametrize(
+    "name", ["asking", "lists", "trying", "trying-more", "for-programs", "the-whole"]
+)
 def test_screens(folder, shown, told, name):
     lines = []
     for command in commands(name):

@@ -250,9 +250,9 @@ def _everybody(site: Site, there: Site | None, second: Other, at: str | None, sh
         show_list(shown, [], records, "", keys=names)
     else:
         here = written(site.moment(at).replace(microsecond=0))
-        than = second.other_site or ""
+        than = second.other_site or "itself"
         than += f" on {moment}" if moment else ""
-        print_lines(wrapped(f"{site.data.name} on {here}, compared with it {than.strip()}:"))
+        print_lines(wrapped(f"{site.data.name} on {here}, compared with {than}:"))
         lines = lines_of(effects, 40 if shown.everything else 12)
         if not lines:
             click.echo("Everybody may do just the same.")

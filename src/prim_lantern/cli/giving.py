@@ -14,6 +14,7 @@ from prim_lantern.cli.common import (
     complete_action,
     complete_place,
     opened,
+    print_json,
     print_lines,
     texts,
 )
@@ -235,20 +236,25 @@ def from_above(path: str, stopping: bool | None, how: How) -> int:
     either, say how it is. All-access still reaches in, and denies hold."""
     if stopping is None:
         site = opened(how.where)
-        print_lines(wrapped(_how_it_is(site.data, site.section(path))))
+        _show_how_it_is(site.data, site.section(path), as_json=how.as_json)
         return 0
     return carry_out(how, lambda change: change.stop_from_above(path, off=not stopping))
 
 
-def _how_it_is(data: SiteData, path: str) -> str:
+def _show_how_it_is(data: SiteData, path: str, *, as_json: bool) -> None:
     """Whether what is allowed above a path reaches in, and where it is stopped."""
-    stops = [each for each in way_to(path) if each in data.rights_cut_at]
-    if not stops:
-        return f"What is allowed above {path} reaches in; --stop stops it there."
-    origin = data.rights_cut_at[stops[-1]].origin
-    written = f"  [{origin.of('rights_from_above')}]" if origin else ""
-    back = "; --let-in lets it in again" if stops[-1] == path else ""
-    return f"What is allowed above {stops[-1]} does not reach in{back}.{written}"
+    stopped_at = next((e for e in reversed(way_to(path)) if e in data.rights_cut_at), None)
+    origin = data.rights_cut_at[stopped_at].origin if stopped_at is not None else None
+    written = str(origin.of("rights_from_above")) if origin else None
+    if as_json:
+        told = {"place": path, "reaches_in": stopped_at is None, "stopped_at": stopped_at}
+        print_json({**told, "written": written})
+    elif stopped_at is None:
+        print_lines(wrapped(f"What is allowed above {path} reaches in; --stop stops it there."))
+    else:
+        back = "; --let-in lets it in again" if stopped_at == path else ""
+        where = f"  [{written}]" if written else ""
+        print_lines(wrapped(f"What is allowed above {stopped_at} does not reach in{back}.{where}"))
 
 
 COMMANDS = {

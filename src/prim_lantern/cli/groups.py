@@ -16,7 +16,7 @@ from prim_lantern.errors import BadQuestion, UnknownWho
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import ACTIVE, Group, Test
+from prim_lantern.site.people import ACTIVE, TESTABLE_COLUMNS, Group, Test
 
 
 @click.group(short_help="Groups: list, show, define, members, conditions …")
@@ -186,7 +186,9 @@ def _some_people(
         rows = condition(where)
         fitting = [e.login for e in change.site.data.users.values() if _fits(rows, e)]
         if not fitting:
-            raise BadQuestion(f"Nobody fits {' or '.join(where)}.")
+            data = change.site.data
+            near = " ".join(_nearest(data, test) for row in rows for test in row)
+            raise BadQuestion(f"Nobody fits {' or '.join(where)}. {near}")
         found = tuple(dict.fromkeys((*found, *fitting)))
     if not found:
         raise BadQuestion("Name people, a file of them (--from) or a condition (--where).")
@@ -317,10 +319,14 @@ def _nearest(data: SiteData, test: Test) -> str:
     for user in data.users.values():
         for value in filter(None, map(str.strip, user.value_of(test.attribute).split(";"))):
             counts[value] = counts.get(value, 0) + 1
+    if not counts:
+        known = {*TESTABLE_COLUMNS, *(e for u in data.users.values() for e in u.attributes)}
+        like = names.nearest(test.attribute, known - {test.attribute}, 1)
+        return f"Nobody has any {test.attribute}{f'; did you mean {like[0]}?' if like else '.'}"
     near = [each for value in test.values for each in names.nearest(value, counts)]
     common = sorted(counts, key=lambda each: -counts[each])
     shown = list(dict.fromkeys([*near, *common]))[:5]
-    values = ", ".join(f"{each!r} ({counts[each]})" for each in shown) or "none at all"
+    values = ", ".join(f"{each!r} ({counts[each]})" for each in shown)
     return f"Of {test.attribute} there are these values: {values}."
 
 
