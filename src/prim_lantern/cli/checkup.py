@@ -52,7 +52,7 @@ def checkup(name: str | None, where: str, at: str | None, shown: As) -> int:
 
 
 def _touches(each: Finding) -> list[str]:
-    return [f"{count} {what}" for what, count in each.touches.items()]
+    return [f"{what}: {count}" for what, count in each.touches.items()]
 
 
 def _lines(found: Sequence[Finding], most: int, *, one: bool) -> Iterator[str]:

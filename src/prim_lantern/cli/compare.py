@@ -22,7 +22,7 @@ from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.cli.spots import lines_of_spots
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion
-from prim_lantern.insight.comparing.compare import Compared, More
+from prim_lantern.insight.comparing.compare import Compared, More, Side
 from prim_lantern.insight.comparing.difference import Thing
 from prim_lantern.live import Site
 from prim_lantern.opening import open_site
@@ -212,13 +212,12 @@ def _reasons(site: Site, found: Compared, whos: tuple[Whom, Whom], at: str | Non
 
 def _lines(found: Compared, reasons: _Reasons, *, everything: bool) -> Iterator[str]:
     if not found.more:
-        one, other = found.called
-        yield f"{one} and {other} may do the very same."
+        yield f"{found.called[0]} and {_within(found.sides[1])} may do the very same."
     for side in (0, 1):
         some = found.of(side)
         if not some:
             continue
-        here, there = found.called[side], found.called[1 - side]
+        here, there = found.called[side], _within(found.sides[1 - side])
         yield styled(f"{here} may, and {there} may not", "strong")
         by_action = {each.action: each for each in some}
         spots = ((each.action, each.spots) for each in some)
@@ -235,6 +234,12 @@ def _lines(found: Compared, reasons: _Reasons, *, everything: bool) -> Iterator[
     both = [f"{action} ({count:,})" for action, count in found.alike.items() if count]
     if found.more and both:
         yield from wrapped(f"Both may alike, with how many items: {words.listed(both)}.", more="  ")
+
+
+def _within(side: Side) -> str:
+    """How a side is called within a sentence: "a guest"."""
+    opening = words.opening(side.engine.data, side.login)
+    return side.called.replace(opening, words.person(side.engine.data, side.login), 1)
 
 
 def _everybody(site: Site, there: Site | None, second: Other, at: str | None, shown: As) -> None:
