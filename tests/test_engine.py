@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import datetime
-from itertools import product
+from itertools import permutations, product
 from pathlib import Path
 from random import Random
 from unittest.mock import patch
@@ -237,6 +237,36 @@ def test_whoever_is_given_a_role_everywhere_hears_what_categories_say_of_its_hol
     engine = engine.after(given, NOON)
     assert not engine.allows("ben", "edit", "/one") and engine.allows("ben", "edit", "/two")
     assert engine.after(site.data, NOON).allows("ben", "edit", "/one")
+
+
+@pytest.mark.parametrize(
+    "where", [Place("site", "site"), Place("path", "/one"), Place("category", "a:x")]
+)
+def test_engines_that_share_what_they_know_each_say_their_own(make_site, where, monkeypatch):
+    """One engine, and three that follow it, each with another word at one place; whoever asks
+    first, whatever the others were told."""
+    monkeypatch.setattr(plan, "_OFTEN", 1_000)
+    site = make_site(
+        "[category_sets.a]\nx = 'X'\n[roles.mate]\n"
+        "[[rules]]\nallow = ['upload']\nto = ['user:ben']\nwhere = '/one'\n"
+        "[[rules]]\nallow = ['upload']\nto = ['user:ben']\nwhere = 'a:x'\n"
+        "[[rules]]\nallow = ['comment']\nto = ['role:mate']\nwhere = '/one/more'\n",
+        people="ben,,,,,,\ncyd,,,,,,\n",
+        content="/one,page,,,,,a:x,,,,\n/one/more,page,,,,,,,,,\n",
+    ).data
+    who = (Who("user", "cyd"),)
+    words = [Rule(allow, ("edit",), who, where) for allow in (True, False)]
+    others = [site.with_parts(rules=(*site.rules, word)) for word in words]
+    others.append(site.with_parts(given=(Given("mate", who, within_any=(where,)),)))
+    for order in permutations(range(4), 4):
+        first = Engine(site, NOON)
+        engines = [first, *(first.after(each, NOON) for each in others)]
+        for at in (*order, *order):
+            engine, plain = engines[at], Reference(engines[at].data, NOON)
+            for action in ("edit", "comment", "upload"):
+                expected = [plain.may("cyd", action, each).allowed for each in site.items]
+                assert [engine.allows("cyd", action, each) for each in site.items] == expected
+                assert lists_of(engine).items_for("cyd", action).tolist() == expected
 
 
 @pytest.mark.parametrize("word", ["deny", "allow"])
