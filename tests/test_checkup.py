@@ -305,7 +305,7 @@ def test_the_command_tells_programs_and_people(demo_folder):
     ).stdout.splitlines()
     assert rows[0] == "key,name,severity,says,where,touches,fix,accepted"
     assert rows[1].endswith(
-        ',"site.toml, line 123",1 people,group remove-members patrons dolores.pine,'
+        ',"site.toml, line 123",people: 1,group remove-members patrons dolores.pine,'
     )
     unknown = run("checkup", "fits-noone", site=demo_folder)
     assert (unknown.returncode, "Did you mean fits-nobody?" in unknown.stderr) == (2, True)

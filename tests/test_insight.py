@@ -429,7 +429,7 @@ def test_the_commands_tell_it(demo_folder):
         "compare", "kit", "sam", "read", "/log"
     )
     assert "may do the very same" in told("compare", "sam", "sam.whitlock")
-    assert "compared with it on 2027-07-01" in told("compare", "--other-at", "2027-07-01")
+    assert "compared with itself on 2027-07-01" in told("compare", "--other-at", "2027-07-01")
     assert "Name the other one" in told("compare", "sam", code=2)
     assert "Name two to compare" in told("compare", code=2)
     rows = told("compare", "kit", "sam", "--csv", "-").splitlines()

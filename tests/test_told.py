@@ -133,11 +133,14 @@ def shown(folder, monkeypatch, capsys):
 
     def show(command, columns):
         monkeypatch.setenv("COLUMNS", str(columns))
-        words = shlex.split(command.replace("SITE", str(folder)))
+        paths = {"SITE": str(folder), "FILES": str(TOLD / "files")}
+        words = shlex.split(re.sub("SITE|FILES", lambda name: paths[name[0]], command))
         monkeypatch.setattr("sys.argv", ["prim-lantern", *words])
         with pytest.raises(SystemExit) as ended:
             run()
-        printed = "".join(capsys.readouterr()).replace(str(folder), "SITE").rstrip("\n")
+        printed = "".join(capsys.readouterr()).rstrip("\n")
+        for name, path in paths.items():
+            printed = printed.replace(path, name)
         assert "mistake of Prim Lantern" not in printed, command
         code = f"  [{ended.value.code}]" if ended.value.code else ""
         lines = (line.rstrip() for line in printed.split("\n"))
