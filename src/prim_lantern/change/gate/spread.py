@@ -95,6 +95,7 @@ class Answers:
         self.spread = spread
         self.plan = plan
         self.ground = spread.engine.ground
+        self._known_ways: dict[int, Codes] = {}
         self._of_filing: dict[tuple[tuple[str, ...], FiledCase], Program] = {}
 
     @property
@@ -120,14 +121,35 @@ class Answers:
     def said_of(self, about: Subject) -> tuple[int, ...]:
         """The numbers of the programs that an answer about a subject follows from."""
         way, *filed = apart(self.spread.situation(about))
+        if self._each_alone:
+            return tuple(self.way(way).tolist())
         site, on_way = self.programs(way)
         of_roots = (self.plan.filed_program(each).number if each else -1 for each in filed)
         return site.number, on_way.number, *of_roots
 
     def way(self, number: int) -> Codes:
         """What the site and the way say to each, for a class of items."""
+        if self._each_alone:
+            return self._way_of_each(number)
         site, way = self.programs(number)
         return self.spread.codes(site) | self.spread.codes(way) << WAY
+
+    @property
+    def _each_alone(self) -> bool:
+        """Whether a few are asked about one by one: where every way of filing makes a class of its
+        own, it would take long to put together what all these say to everybody."""
+        return self.ground.whole and len(self.spread.masks) < _FEW
+
+    def _way_of_each(self, number: int) -> Codes:
+        found = self._known_ways.get(number)
+        if found is None:
+            singly = self.plan.singly
+            codes = [
+                singly.site_code(mask, number) | singly.way_code(mask, number) << WAY
+                for mask in self.spread.masks
+            ]
+            found = self._known_ways[number] = np.array(codes, dtype=np.int64)
+        return found
 
     def filed(self, number: int) -> Codes:
         """What a class of categories says to each."""
