@@ -40,10 +40,10 @@ def find(look: Look) -> Iterator[Finding]:
         if not _stands(look, clause.place) or (id(word), str(clause.who)) in told:
             continue
         people = _people(look, clause.who)
-        both = list(product(people, sorted(clause.kinds)))
         near = clause.place.name if clause.place.kind == "path" else None
-        if (near is not None and any(can_at(*each, near) for each in both)) or any(
-            can_at(*each, None) for each in both
+        if any(
+            (near is not None and can_at(*each, near)) or can_at(*each, None)
+            for each in product(people, sorted(clause.kinds))
         ):
             continue  # mostly they can where it is given: there is less to look at
         told.add((id(word), str(clause.who)))
