@@ -95,8 +95,7 @@ def test_a_command_makes_the_operation_that_it_stands_for(
         site.sign_up(values["login"])
         who = []
     else:
-        with site.change(by=HANA) as change:
-            change.do(operation)
+        site.change(by=HANA).do(operation).make(effects=False)
         who = ["--by", HANA, "--yes"]
     words = [*shlex.split(command_of(operation)), *who, "--site", str(twin)]
     done = CliRunner().invoke(main, words, standalone_mode=False)

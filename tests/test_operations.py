@@ -137,8 +137,7 @@ def test_an_operation_does_what_it_says_and_is_taken_back(site, operation, then)
     record = change.make()
     assert then(site), change.said
     assert record.operations[0]["do"] == operation["do"]
-    with site.change(by=site.data.owner) as change:
-        change.undo(record.number)
+    site.change(by=site.data.owner).undo(record.number).make(effects=False)
     assert hands_aside(site.data) == hands_aside(before)  # who changed an item is never forgotten
     assert site.store.check_history() == len(site.history())
 
