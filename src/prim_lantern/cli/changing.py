@@ -62,7 +62,9 @@ _OPTIONS = (
     click.option("--try", "trying", is_flag=True, help="Show the effects; change nothing."),
     click.option("--yes", is_flag=True, help="Make it without asking, whatever it touches."),
     click.option("--list", "listing", is_flag=True, help="Show every effect by itself."),
-    click.option("--csv", "to_csv", metavar="FILE", help="Write every effect to a CSV file."),
+    click.option(
+        "--csv", "to_csv", metavar="FILE", help="Every effect as CSV ('-': to the output)."
+    ),
     site_option,
     json_option,
 )
@@ -103,11 +105,14 @@ def carry_out(
     change = site.change(maker(site, how.by), how.because)
     build(change)
     effects, cautions = change.effects(), change.cautions()
-    if how.to_csv:
+    printed = how.to_csv == "-" and not how.as_json  # what is said besides is not among it
+    if how.to_csv and how.to_csv != "-":
         Path(how.to_csv).write_text(effects_csv(effects), encoding="utf-8", newline="")
     told: dict[str, Any] = {"said": list(change.said), "cautions": cautions}
     if how.as_json:
         told["effects"] = _for_programs(change, listing=how.listing)
+    elif printed:
+        click.echo(effects_csv(effects), nl=False)
     else:
         on_top = before(change) if before else ()
         _show(change, on_top, listing=how.listing, reasons=reasons, steps=steps)
@@ -115,7 +120,7 @@ def carry_out(
         if how.as_json:
             print_json({"made": False, **told})
         else:
-            click.echo(styled("Only tried; nothing was changed.", "faint"))
+            click.echo(styled("Only tried; nothing was changed.", "faint"), err=printed)
         return 0
     _confirm(how, cautions, told)
     record = change.make()
@@ -123,7 +128,8 @@ def carry_out(
         print_json({"made": True, "number": record.number, **told})
     else:
         click.echo(
-            f"Made: change {record.number}. 'prim-lantern undo {record.number}' takes it back."
+            f"Made: change {record.number}. 'prim-lantern undo {record.number}' takes it back.",
+            err=printed,
         )
     if after is not None:
         after(site)

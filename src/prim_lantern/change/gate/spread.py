@@ -95,6 +95,9 @@ class Answers:
         self.spread = spread
         self.plan = plan
         self.ground = spread.engine.ground
+        # Where every way of filing makes a class of its own, it would take long to put together
+        # what all these say to everybody: a few are asked about one by one.
+        self._each_alone = self.ground.whole and len(spread.masks) < _FEW
         self._known_ways: dict[int, Codes] = {}
         self._of_filing: dict[tuple[tuple[str, ...], FiledCase], Program] = {}
 
@@ -119,7 +122,8 @@ class Answers:
         return found
 
     def said_of(self, about: Subject) -> tuple[int, ...]:
-        """The numbers of the programs that an answer about a subject follows from."""
+        """What an answer about a subject follows from: the numbers of the programs, or the codes of
+        each who is asked about."""
         way, *filed = apart(self.spread.situation(about))
         if self._each_alone:
             return tuple(self.way(way).tolist())
@@ -133,12 +137,6 @@ class Answers:
             return self._way_of_each(number)
         site, way = self.programs(number)
         return self.spread.codes(site) | self.spread.codes(way) << WAY
-
-    @property
-    def _each_alone(self) -> bool:
-        """Whether a few are asked about one by one: where every way of filing makes a class of its
-        own, it would take long to put together what all these say to everybody."""
-        return self.ground.whole and len(self.spread.masks) < _FEW
 
     def _way_of_each(self, number: int) -> Codes:
         found = self._known_ways.get(number)
