@@ -113,6 +113,8 @@ def carry_out(
         told["effects"] = _for_programs(change, listing=how.listing)
     elif printed:
         click.echo(effects_csv(effects), nl=False)
+        for each in cautions:
+            click.echo(f"Worth a second thought: {each}", err=True)
     else:
         on_top = before(change) if before else ()
         _show(change, on_top, listing=how.listing, reasons=reasons, steps=steps)
