@@ -3,7 +3,6 @@ sites, and against trying everything on small ones."""
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
 from itertools import combinations
 from random import Random
@@ -13,7 +12,6 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 import prim_lantern as pl
-from conftest import run
 from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.operations.base import Made
 from prim_lantern.change.proposal import Proposal
@@ -412,67 +410,3 @@ def test_a_role_stands_above_those_of_which_it_can_do_all(site):
             assert abilities(site, other) <= abilities(site, name)
         inside = [o for o in rungs if o != name and abilities(site, o) < abilities(site, name)]
         assert bool(inside) <= bool(rung.contains)
-
-
-# The commands ------------------------------------------------------------------------------------
-
-
-def test_the_commands_tell_it(demo_folder):
-    def told(*words, code=0):
-        done = run(*words, site=demo_folder, variables=NOW)
-        assert done.returncode == code, done.stdout + done.stderr
-        return done.stdout + done.stderr
-
-    assert "Kit Farrow is in group Friends" in told("compare", "kit", "sam", "--why")
-    assert "What makes the difference" in told("compare", "mirela", "sam", "edit", "/visit/prices")
-    assert "Both may: nothing tells them apart here." in told(
-        "compare", "kit", "sam", "read", "/log"
-    )
-    assert "may do the very same" in told("compare", "sam", "sam.whitlock")
-    assert "compared with itself on 2027-07-01" in told("compare", "--other-at", "2027-07-01")
-    assert "Name the other one" in told("compare", "sam", code=2)
-    assert "Name two to compare" in told("compare", code=2)
-    data = json.loads(told("compare", "kit", "sam", "--why", "--json"))
-    assert data["more"][0]["why"][0]["things"][0]["says"].startswith("Kit Farrow")
-    suggested = told("suggest", "gwen", "edit", "/visit/prices")
-    assert "none does less than the first" in suggested
-    assert "Nothing that was tried does it." in told(
-        "suggest", "sam", "publish", "/log/seal-count", code=1
-    )
-    assert "is no wish" in told("suggest", "--also", "gwen", code=2)
-    wishes = demo_folder / "wishes.csv"
-    wishes.write_text(
-        "who,action,place,may\ngwen.tarrow,edit,/visit/prices,yes\n", encoding="utf-8"
-    )
-    data = json.loads(told("suggest", "--from", str(wishes), "--json"))
-    assert data["wishes"][0]["who"] == "user:gwen.tarrow"
-    assert data["least"] is True
-    wishes.write_text("who,action,place,maybe\n", encoding="utf-8")
-    assert "maybe cannot" in told("suggest", "--from", str(wishes), code=2)
-    assert "By 1 step" in told("could-gain", "sam", code=1)
-    assert "Sam Whitlock, by 1 step" in told(
-        "could-gain", "--to", "withdraw", "/log/seal-count", code=1
-    )
-    assert "Name somebody" in told("could-gain", code=2)
-    assert "Proved: everybody may do the same" in told("tidy")
-    assert "Course reader" in told("role", "list", "--tree")
-    made = told(
-        "suggest",
-        "gwen.tarrow",
-        "edit",
-        "/visit/prices",
-        "--make",
-        "1",
-        "--by",
-        "hana.okafor",
-        "--yes",
-    )
-    assert "Made: change 1" in made
-    assert run("may", "gwen", "edit", "/visit/prices", site=demo_folder).returncode == 0
-    rows = told("suggest", "sam", "read", "/patrons", "--csv", "-").splitlines()
-    assert rows[0] == "suggestion,commands,who,action,where,effect,refused"
-    assert rows[1].endswith(",sam.whitlock,read,/menu/patrons,gains,")
-    assert told("tidy", "--csv", "-").startswith("step,says,command")
-    differs = told("compare", "mirela", "sam", "edit", "/visit/prices", "--csv", "-")
-    assert differs.splitlines()[1].startswith("The rule mirela-prices")
-    assert "Made: change 2" in told("tidy", "--make", "--by", "hana.okafor", "--yes")

@@ -72,8 +72,10 @@ Nearest: position “relief keeper”.
         then = other_at if other_at is not None else at
         sides = self._side(one, at, other), site._side(other, then, one)
         if moved and sides[0].called == sides[1].called:
-            moments = [f" on {written(self.moment(each))}" for each in (at, then)]
-            told = moments if moments[0] != moments[1] else ["", " on the other site"]
+            told = [f" on {written(self.moment(each))}" for each in (at, then)]
+            if other_site is not None:
+                told = ["", ""] if told[0] == told[1] else told
+                told[1] += " on the other site"
             one_side, other_side = (
                 side._replace(called=side.called + text)
                 for side, text in zip(sides, told, strict=True)
