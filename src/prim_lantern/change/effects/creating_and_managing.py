@@ -324,7 +324,7 @@ def _filed_so(
     for parent in parents:
         for kind in data.all_kinds.values():
             fitting = [each for each in wanted if kind.takes(each)]
-            if fitting and engine.could_create(login, kind.name, parent):
+            if fitting and kind.name in engine.perhaps_creates(login, parent):
                 for each in fitting:
                     if engine.may_create(login, kind.name, parent, (each,)):
                         yield f"create {kind.name} in {each}", parent

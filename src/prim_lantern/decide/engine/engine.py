@@ -71,6 +71,7 @@ class Engine:
         self._beside: dict[Callable[[Engine], object], object] = {}
         self._at, self._index = ground.at, self.data.content.index
         kinds = self.data.all_kinds
+        self.kinds = frozenset(kinds)
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.renewed: Renewed | None = None
         self._since = Renewed(set(), set(), 0, 0, None)
@@ -309,9 +310,9 @@ class Engine:
 
     # Creating, filing, moving, managing --------------------------------------------------
 
-    def could_create(self, login: str | None, kind: str, parent: str) -> bool:
-        """Whether anything speaks for creating such items there: a quick look before asking."""
-        return self._new_items.could(self, login, kind, parent)
+    def perhaps_creates(self, login: str | None, parent: str) -> frozenset[str]:
+        """The kinds of which anything lets them create some there: a quick look before asking."""
+        return self._new_items.perhaps(self, login, parent)
 
     def may_create(
         self, login: str | None, kind: str, parent: str, categories: Sequence[str]

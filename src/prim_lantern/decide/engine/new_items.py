@@ -55,26 +55,24 @@ class NewItems:
         self._answers: dict[tuple[_Picture, int, bool], bool] = {}
         self._spoken: dict[str, tuple[frozenset[str], Sequence[Clause]]] = {}
         self._everywhere: tuple[int, Sequence[Clause]] | None = None
-        self._elsewhere: dict[tuple[int, str, frozenset[str]], bool] = {}
+        self._elsewhere: dict[tuple[int, frozenset[str]], frozenset[str]] = {}
         self._categories: dict[str, tuple[str, ...]] = {}
         self._alike_for: dict[
             tuple[str, FiledCase, int, bool], dict[tuple[int, ...], list[str]]
         ] = {}
 
-    def could(self, engine: Engine, login: str | None, kind: str, parent: str) -> bool:
-        """Whether anything speaks for creating such items there: a quick look before asking."""
-        if engine.is_owner(login):
-            return True
+    def perhaps(self, engine: Engine, login: str | None, parent: str) -> frozenset[str]:
+        """The kinds of which anything lets them create some there: a quick look before asking."""
         mask = engine.crowd[login][0]
         all_access, elsewhere = self._known_everywhere(engine)
-        if mask & all_access:
-            return True
+        if mask & all_access or engine.is_owner(login):
+            return engine.kinds
         of_parent, spoken = self._about(engine, parent)
-        key = mask, kind, of_parent
+        key = mask, of_parent
         anywhere = self._elsewhere.get(key)
         if anywhere is None:
-            anywhere = self._elsewhere[key] = _any_speaks(engine, elsewhere, *key)
-        return anywhere or _any_speaks(engine, spoken, *key)
+            anywhere = self._elsewhere[key] = _spoken_of(engine, elsewhere, *key)
+        return anywhere | _spoken_of(engine, spoken, *key) if spoken else anywhere
 
     def _known_everywhere(self, engine: Engine) -> tuple[int, Sequence[Clause]]:
         """The bits of all who have all access somewhere; and what allows creating at places that
@@ -224,16 +222,17 @@ def _allowing(engine: Engine, spots: Iterable[tuple[str, str]]) -> list[Clause]:
     return [each for spot in spots for each in engine.rights.at(spot, "create") if each.allow]
 
 
-def _any_speaks(
-    engine: Engine, some: Iterable[Clause], mask: int, kind: str, of_parent: frozenset[str]
-) -> bool:
-    """Whether any of them may speak to people of some sort of a kind below a parent of kinds."""
-    bits = engine.crowd.bits
-    return any(
-        (each.kinds is None or kind in each.kinds or not each.kinds.isdisjoint(of_parent))
-        and (each.who.kind == "role" or mask & bits[each.who])
-        for each in some
-    )
+def _spoken_of(
+    engine: Engine, some: Iterable[Clause], mask: int, of_parent: frozenset[str]
+) -> frozenset[str]:
+    """The kinds of which any of them may speak to people of some sort, below a parent of kinds."""
+    bits, found = engine.crowd.bits, frozenset[str]()
+    for each in some:
+        if each.who.kind == "role" or mask & bits[each.who]:
+            if each.kinds is None or not each.kinds.isdisjoint(of_parent):
+                return engine.kinds
+            found |= each.kinds
+    return found
 
 
 def _is_author(engine: Engine, login: str | None, spot: _Spot) -> bool:

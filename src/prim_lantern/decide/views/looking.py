@@ -158,13 +158,11 @@ def offers_below(
     engine: Engine, login: str | None, parent: str, kinds: Collection[str] | None = None
 ) -> Iterator[Offer]:
     """What may be created directly below one parent; of just some kinds, where they are named."""
-    data = engine.data
-    if parent in data.items and not engine.allows(login, "read", parent):
+    data, perhaps = engine.data, engine.perhaps_creates(login, parent)
+    if not perhaps or (parent in data.items and not engine.allows(login, "read", parent)):
         return
     for kind in data.all_kinds.values():
-        if kinds is not None and kind.name not in kinds:
-            continue
-        if not engine.could_create(login, kind.name, parent):
+        if kind.name not in perhaps or (kinds is not None and kind.name not in kinds):
             continue
         fitting = engine.filings(login, kind.name, parent)
         unfiled = engine.may_create(login, kind.name, parent, ())

@@ -59,7 +59,7 @@ def _parents(
     engine: Engine, login: str | None, kind: str, sections: Iterator[str]
 ) -> Iterator[str]:
     for parent in sections:
-        if not engine.could_create(login, kind, parent):
+        if kind not in engine.perhaps_creates(login, parent):
             continue
         if engine.may_create(login, kind, parent, ()) or engine.filings(login, kind, parent):
             yield parent
@@ -67,6 +67,6 @@ def _parents(
 
 def categories_for(engine: Engine, login: str | None, kind: str, parent: str) -> list[str]:
     """The categories under which somebody may file a new item of a kind below a parent."""
-    if not engine.could_create(login, kind, parent):
+    if kind not in engine.perhaps_creates(login, parent):
         return []
     return list(engine.filings(login, kind, parent))

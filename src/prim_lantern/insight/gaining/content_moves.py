@@ -150,7 +150,7 @@ class _Moves:
             parent
             for some in engine.beside(_classes)
             for parent in some
-            if engine.could_create(self._by, kind, parent)
+            if kind in engine.perhaps_creates(self._by, parent)
             and (
                 engine.may_create(self._by, kind, parent, ())
                 or engine.filings(self._by, kind, parent)
