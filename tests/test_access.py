@@ -6,6 +6,7 @@ import csv
 import io
 import json
 from dataclasses import replace
+from itertools import product
 from random import Random
 
 from hypothesis import given
@@ -58,8 +59,9 @@ def test_creating_filing_and_managing_are_told_as_they_are_decided(rng):
     site = pl.Site(data)
     for each in access_to(engine, ["create"], SITE):
         for parent in each.places:
-            kinds = [kind for kind in data.all_kinds if engine.could_create(each.who, kind, parent)]
-            assert kinds, each
+            filed = [(), *((category,) for category in data.categories)]
+            asked = product([each.who], data.all_kinds, [parent], filed)
+            assert any(engine.may_create(*one) for one in asked), each
     category = rng.choice(list(data.categories))
     filing = {
         (e.who, p) for e in access_to(engine, ["file-under"], place(category)) for p in e.places

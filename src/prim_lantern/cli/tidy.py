@@ -10,6 +10,7 @@ from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import opened, print_json, print_lines
 from prim_lantern.cli.listing import As, show_list
+from prim_lantern.insight.look import TURNS
 from prim_lantern.insight.tidy import Tidied
 from prim_lantern.show.terminal import styled, wrapped
 
@@ -64,6 +65,13 @@ def tidy(make: bool, today_only: bool, how: How) -> int:
 
 
 def _lines(found: Tidied) -> Iterator[str]:
+    if not found.looks_ahead:
+        yield from wrapped(
+            f"More than {TURNS} later moments change something by themselves: too many to prove "
+            "that everything would stay as it is. So nothing is proposed, though something may be "
+            "said with fewer words."
+        )
+        return
     if not found.steps:
         yield "Nothing can be said with fewer words."
         return

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from itertools import product
+from itertools import islice, product
 from typing import Any
 
 from prim_lantern.change.effects.effects import Effects
@@ -14,17 +14,20 @@ from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import lists_of
+from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.decide.timeline import Timeline, turns_of_words
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.newcomers import newcomers, with_newcomers
+from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Origin
-from prim_lantern.site.places import Place
+from prim_lantern.site.places import ONLY_HERE, Place, category_and_above
 from prim_lantern.site.who import Who
 
 _MANY = 2_000_000  # questions that are asked one by one
-_TURNS = 300  # later moments that are looked at
+TURNS = 300  # later moments that are looked at
+_SOME = 3  # items at a place that are asked about before all are
 
 
 class Look:
@@ -76,7 +79,7 @@ class Look:
         """What decides now, and after each later moment at which anything changes by itself: words,
         memberships, items. None at all where these are too many."""
         turns = Timeline(self.data).turns_after(self.at)
-        if len(turns) > _TURNS:
+        if len(turns) > TURNS:
             return []
         found = [self.engine]
         for turn in turns:
@@ -102,8 +105,10 @@ class Look:
         """Whether the site would decide the same with some parts of it as they are given: for
         everybody who is there, at everything that is there, and for anybody new among some whos,
         at anything new at some places; now and after every later turn."""
-        if Effects(self.engine, self.engine.after(self.data.with_parts(**parts), self.at)):
-            return False  # mostly it shows at once
+        whos, places = [*whos], [*places]
+        at_once = self.engine.after(self.data.with_parts(**parts), self.at)
+        if self._shows(at_once, whos, places) or Effects(self.engine, at_once):
+            return False  # as mostly
         people = newcomers(whos)
         both = with_newcomers(self.data, people, places)
         others = dict(parts)
@@ -116,6 +121,41 @@ class Look:
             if Effects(engine, engine.after(without, moment)):
                 return False
         return True
+
+    def _shows(self, other: Engine, whos: Iterable[Who], places: Iterable[Place]) -> bool:
+        """Whether another site answers otherwise to those of some whos about some of the items at
+        some places: a look at little that mostly spares the look at all."""
+        actions = [each for each in self.data.item_actions if each not in NEED_MORE]
+        active = (w for w in whos if w.kind != "user" or self.engine.acting(w.name) is not None)
+        people = dict.fromkeys(login_of(who) for who in active if who.kind != "role")
+        paths = dict.fromkeys(path for where in places for path in self._some_at(where))
+        return any(
+            self.engine.allows(*asked) != other.allows(*asked)
+            for asked in product(people, actions, paths)
+        )
+
+    def _some_at(self, where: Place) -> Iterable[str]:
+        """A few of the items at a place, and below it."""
+        tree = self.data.tree
+        if where.kind == "category":
+            return self._filed.get(where.name, ())
+        top = where.name if where.kind == "path" else "/"
+        at = [top] if top in self.data.content.index else []
+        below = tree.below(top) if where.reach != ONLY_HERE else ()
+        return (*at, *islice(below, _SOME))
+
+    @cached_property
+    def _filed(self) -> Mapping[str, Sequence[str]]:
+        """A few of the items under each category and what is above it."""
+        found: dict[str, list[str]] = {}
+        content = self.data.content
+        for path, filed in zip(content.names, content.values_of("categories"), strict=True):
+            for each in filed:
+                for category in category_and_above(each):
+                    some = found.setdefault(category, [])
+                    if len(some) < _SOME:
+                        some.append(path)
+        return found
 
     def files_otherwise(self, without: SiteData) -> bool:
         """Whether somebody may file something that is there otherwise in another site of the same

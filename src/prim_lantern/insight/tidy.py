@@ -58,13 +58,15 @@ class Count(NamedTuple):
 class Tidied(NamedTuple):
     """A site said with fewer words: the steps to it, and how many words there are `before` and
     `after`. Everybody may do the same to everything: `today_only` says whether that was asked of
-    what is there alone, and not of people and items to come."""
+    what is there alone, and not of people and items to come. `looks_ahead` is False where there are
+    too many later moments to look at: then nothing can be proved, and there are no steps."""
 
     steps: tuple[Step, ...]
     before: Count
     after: Count
     today_only: bool
     data: SiteData
+    looks_ahead: bool = True
 
     @property
     def operations(self) -> tuple[Operation, ...]:
@@ -85,6 +87,7 @@ class Tidied(NamedTuple):
             "before": self.before._asdict(),
             "after": self.after._asdict(),
             "today_only": self.today_only,
+            "looks_ahead": self.looks_ahead,
         }
 
 
@@ -92,6 +95,9 @@ def tidy(engine: Engine, *, today_only: bool = False) -> Tidied:
     """Fewer words by which everybody may do the very same to everything, at every moment: also
     anybody new in the groups, and anything new in the places, unless `today_only`."""
     work = _Work(engine, today_only=today_only)
+    if not work.look.looks_ahead:
+        count = _count(engine.data)
+        return Tidied((), count, count, today_only, engine.data, looks_ahead=False)
     for find in (_useless, _over):
         work.each_of(find)
     for find in (_joined_rules, _joined_given, _groups, _roles):

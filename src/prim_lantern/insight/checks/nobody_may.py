@@ -52,9 +52,18 @@ def find(look: Look) -> Iterator[Finding]:
 
 def _nobody_may(look: Look, action: str, rows: Numbers) -> Numbers:
     """Those of some rows to which nobody but the owner may do this, nor anybody who comes into a
-    group. Groups are asked first, which leaves little to ask everybody about."""
+    group. Groups are asked first, which leaves little to ask everybody about; and of one row of
+    each situation, as whoever is pictured in a group wrote none of them."""
     lists = lists_of(look.engine)
+    situations = lists.situations.of_row[rows]
+    leads = np.isin(rows, list(look.engine.links))  # what a link leads to has a say as well
+    _, first = np.unique(situations[~leads], return_index=True)
+    asked = np.concatenate([np.flatnonzero(~leads)[first], np.flatnonzero(leads)])
     for name in look.data.groups:
         member = login_of(Who("group", name))
-        rows = rows[~lists.items_for(member, action, rows)]
+        asked = asked[~lists.items_for(member, action, rows[asked])]
+    closed = leads[asked]
+    left = np.isin(situations, situations[asked[~closed]]) & ~leads
+    left[asked[closed]] = True
+    rows = rows[left]
     return rows[lists.counts(action, rows) <= 1] if len(rows) else rows

@@ -36,6 +36,8 @@ def check(notes: Notes, sound: SiteData | None = None) -> None:
         rows = _worth_a_look(data)
     for row in sorted(rows):
         _item(notes, data.content.at(row))
+    if sound is not None and not _links_touched(data, sound):
+        return
     leads_to = {data.content.names[r]: to for r, to in data.content.filled("links_to").items()}
     _links_in_a_row(notes, leads_to)
     notes.circles(
@@ -89,6 +91,15 @@ def _touched(data: SiteData, sound: SiteData) -> set[int] | None:
     for path in others:
         found.update(content.index[each] for each in data.tree.below(path))
     return found
+
+
+def _links_touched(data: SiteData, sound: SiteData) -> bool:
+    """Whether there may be links that were not there: of what else has changed, none go round."""
+    moved = data.content.moved_since(sound.content)
+    if moved is None:
+        return True
+    rows = (*moved.changed, *moved.new)
+    return any(data.content.value("links_to", row) is not None for row in rows)
 
 
 _FEW = 1_000
