@@ -87,6 +87,8 @@ def _named(part: str, before: Mapping[str, Any], after: Mapping[str, Any]) -> It
 
 
 def _listed(part: str, before: Sequence[Any], after: Sequence[Any]) -> Iterator[Piece]:
+    if before is after:
+        return
     start, end = 0, 0
     shorter = min(len(before), len(after))
     while start < shorter and before[start] == after[start]:

@@ -48,16 +48,21 @@ def find(look: Look) -> Iterator[Finding]:
 
 
 def _listed(look: Look) -> Mapping[str, Mapping[str, Origin | None]]:
-    """Those who are in each group by hand now, with where that is written."""
-    data = look.data
+    """Those among whoever is not active or was enrolled who are in each group by hand now, with
+    where that is written."""
+    data, people = look.data, look.data.people
+    statuses = people.values_of("status")
+    rows = {row for row, status in enumerate(statuses) if status != ACTIVE}
+    some = {people.names[row] for row in rows | people.filled("enrolments").keys()}
     found: dict[str, dict[str, Origin | None]] = {}
     for name, group in data.groups.items():
         origin = group.origin.of("members") if group.origin else None
-        found[name] = dict.fromkeys(group.members, origin)
-    for login, some in zip(data.people.names, data.people.values_of("memberships"), strict=True):
-        for each in some:
+        found[name] = dict.fromkeys((each for each in group.members if each in some), origin)
+    for login in filter(some.__contains__, people.names):
+        user = data.users[login]
+        for each in user.memberships:
             if each.period.holds(look.at):
-                found[each.group][login] = data.users[login].origin
+                found[each.group][login] = user.origin
     return found
 
 

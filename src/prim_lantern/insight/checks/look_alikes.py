@@ -7,7 +7,7 @@ and `item move` give another name.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator, Sequence
 
 from prim_lantern.decide.explain.words import listed
 from prim_lantern.insight.finding import MISTAKE, Finding
@@ -31,13 +31,14 @@ def find(look: Look) -> Iterator[Finding]:
         yield Finding(NAME, MISTAKE, _says("path", told), where, {"items": len(told)})
 
 
-def _misleading(names: Iterable[str]) -> Iterator[list[str]]:
-    alike: dict[str, list[str]] = {}
-    for name in names:
-        alike.setdefault(looks_of(name), []).append(name)
+def _misleading(names: Sequence[str]) -> Iterator[list[str]]:
+    alike: dict[str, list[str]] = {looks_of(name): [] for name in names if not name.isascii()}
+    for name in names if alike else ():  # plain ones alone mislead nobody
+        some = alike.get(looks_of(name))
+        if some is not None:
+            some.append(name)
     for some in alike.values():
-        together = "".join(some)
-        if not together.isascii() and (len(some) > 1 or unseen_in(together)):
+        if len(some) > 1 or unseen_in("".join(some)):
             yield some
 
 

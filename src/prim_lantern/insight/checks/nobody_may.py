@@ -7,7 +7,7 @@ are away.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
 from prim_lantern.insight.look import Look
 from prim_lantern.site.content import PUBLISHED
+from prim_lantern.site.places import SITE
 from prim_lantern.site.who import Who
 
 NAME = "nobody-may"
@@ -52,18 +53,35 @@ def find(look: Look) -> Iterator[Finding]:
 
 def _nobody_may(look: Look, action: str, rows: Numbers) -> Numbers:
     """Those of some rows to which nobody but the owner may do this, nor anybody who comes into a
-    group. Groups are asked first, which leaves little to ask everybody about; and of one row of
-    each situation, as whoever is pictured in a group wrote none of them."""
+    group. Groups, and people who are named, are asked first: that leaves little to ask everybody.
+    """
+    lists = lists_of(look.engine)
+    rows = _closed_to_groups(look, action, rows)
+    for who in look.engine.rights.whos:
+        if who.kind == "user" and who.name in lists.population.numbers:
+            rows = rows[~lists.items_for(who.name, action, rows)]
+    return rows[lists.counts(action, rows) <= 1] if len(rows) else rows
+
+
+def _closed_to_groups(look: Look, action: str, rows: Numbers) -> Numbers:
+    """Those of some rows to which nobody may do this for being in a group. Only one row of each
+    situation is asked about, as whoever is pictured in a group wrote none of them."""
     lists = lists_of(look.engine)
     situations = lists.situations.of_row[rows]
     leads = np.isin(rows, list(look.engine.links))  # what a link leads to has a say as well
     _, first = np.unique(situations[~leads], return_index=True)
     asked = np.concatenate([np.flatnonzero(~leads)[first], np.flatnonzero(leads)])
-    for name in look.data.groups:
+    for name in _widest_first(look, action):
         member = login_of(Who("group", name))
         asked = asked[~lists.items_for(member, action, rows[asked])]
     closed = leads[asked]
     left = np.isin(situations, situations[asked[~closed]]) & ~leads
     left[asked[closed]] = True
-    rows = rows[left]
-    return rows[lists.counts(action, rows) <= 1] if len(rows) else rows
+    return rows[left]
+
+
+def _widest_first(look: Look, action: str) -> Iterable[str]:
+    """The groups, those first that are allowed something on the whole site."""
+    words = look.engine.rights.at(SITE.spot, action)
+    wide = {each.who.name for each in words if each.allow and each.who.kind == "group"}
+    return sorted(look.data.groups, key=lambda name: name not in wide)

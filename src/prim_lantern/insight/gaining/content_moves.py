@@ -5,18 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
-import numpy as np
-
 from prim_lantern.change.operations.base import Operation
 from prim_lantern.change.operations.content import ChangeItem, MoveItem, TakeStep
 from prim_lantern.decide import subject
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.filings import Filings
-from prim_lantern.decide.lists import lists_of, paths_for
+from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.standing import cannot_move
 from prim_lantern.decide.subject import Subject
 from prim_lantern.decide.views.looking import is_possible
 from prim_lantern.decide.views.pages import parents_for
+from prim_lantern.insight.classes import parents_among_classes
 from prim_lantern.site.actions import NEED_MORE, STEPS
 from prim_lantern.site.content import Item, state_after
 from prim_lantern.site.places import parent_of
@@ -25,8 +24,7 @@ _ITEMS: Final = 500  # of each person, of which one of each sort is tried
 _SORTS: Final = 100  # of parents to move an item to
 _SORTS_OF_MANY: Final = 20  # the same on a big site
 _OF_A_SORT: Final = 20  # that are tried, as one may be full
-_FEW: Final = 2_000  # items, each of which is looked at as a parent
-_OF_A_CLASS: Final = 3  # else
+_FEW: Final = 2_000  # items, each of which is looked at as a parent; else some of each class
 
 _Move = tuple[str | None, Operation, str]
 
@@ -146,26 +144,4 @@ class _Moves:
         engine = self._engine
         if self._few:
             return parents_for(engine, self._by, kind, None, None)
-        return (
-            parent
-            for some in engine.beside(_classes)
-            for parent in some
-            if kind in engine.perhaps_creates(self._by, parent)
-            and (
-                engine.may_create(self._by, kind, parent, ())
-                or engine.filings(self._by, kind, parent)
-            )
-        )
-
-
-def _classes(engine: Engine) -> list[list[str]]:
-    """Some paths of each class of items, categories aside."""
-    of, names = lists_of(engine).situations, engine.data.content.names
-    ways = of.way_at[of.of_row]
-    rows = np.argsort(ways, kind="stable")
-    starts = np.flatnonzero(np.diff(ways[rows], prepend=-1)).tolist()
-    ends = [*starts[1:], len(rows)]
-    return [
-        [names[row] for row in rows[start : min(end, start + _OF_A_CLASS)].tolist()]
-        for start, end in zip(starts, ends, strict=True)
-    ]
+        return parents_among_classes(engine, self._by, kind)

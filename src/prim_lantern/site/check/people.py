@@ -29,14 +29,16 @@ def check(notes: Notes, sound: SiteData | None = None) -> None:
     notes.groups(data.origin, "sign_up_groups", data.sign_up_groups)
     for user in _touched(data, sound):
         _user(notes, user)
-    for group in data.groups.values():
+    groups = _touched_groups(data, sound)
+    for group in groups:
         _group(notes, group)
-    notes.circles(
-        {group.name: group.counts_in for group in data.groups.values()},
-        lambda name: data.groups[name].origin,
-        "counts_in",
-        "a group cannot count in itself",
-    )
+    if any(group.counts_in for group in groups):
+        notes.circles(
+            {group.name: group.counts_in for group in data.groups.values()},
+            lambda name: data.groups[name].origin,
+            "counts_in",
+            "a group cannot count in itself",
+        )
     for plan in data.plans.values():
         notes.spelled(plan.origin, plan.name, names.key)
         notes.groups(plan.origin, "groups", plan.groups)
@@ -57,6 +59,18 @@ def _touched(data: SiteData, sound: SiteData | None) -> Iterable[User]:
         return every
     rows = data.people.differing(sound.people)
     return every if rows is None else map(data.people.at, sorted(rows))
+
+
+def _touched_groups(data: SiteData, sound: SiteData | None) -> list[Group]:
+    """The groups with which something may be wrong: those that differ; all, where anything may be
+    gone that a group could name."""
+    every = list(data.groups.values())
+    if sound is None or sound.groups.keys() - data.groups.keys():
+        return every
+    moved = data.people.moved_since(sound.people)
+    if data.attributes != sound.attributes or moved is None or moved.gone:
+        return every
+    return [group for group in every if sound.groups.get(group.name) is not group]
 
 
 def _owner(notes: Notes) -> None:

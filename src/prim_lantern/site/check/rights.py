@@ -23,12 +23,19 @@ from prim_lantern.site.rights import (
 )
 
 _TO = "user group audience"
+_LOOKED_AT = (
+    "roles", "given", "readerships", "places", "rules", "limits", "promises", "accepted", "items",
+    "default_readership", "timezone",
+)  # fmt: skip
 
 
 def check(notes: Notes, sound: SiteData | None = None) -> None:
     """Note all that is wrong with the rights of a site; of one that was `sound` before a change,
     with what the change touched."""
     data = notes.data
+    same = sound is not None and all(getattr(data, e) is getattr(sound, e) for e in _LOOKED_AT)
+    if sound is not None and same and not _is_gone(data, sound):
+        return
     known = _still_right(data, sound)
     notes.readership(data.origin, "default_readership", data.default_readership)
     _timezone(notes)
