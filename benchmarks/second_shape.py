@@ -224,7 +224,8 @@ class _Second:
         links = self.size - len(paths)
         paths += [f"{rng.choice(self.sections)}/link{n}" for n in range(links)]
         kinds += ["link"] * links
-        rows = [self._row_of(kind, paths[:plain]) for kind in kinds]
+        targets = paths[:plain]
+        rows = [self._row_of(kind, targets) for kind in kinds]
         order = sorted(range(self.size), key=lambda row: paths[row].replace("/", "\x00"))
         names = ("authors", "changed_by", "state", "categories", "public_from", "links_to")
         return columns(

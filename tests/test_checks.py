@@ -33,7 +33,23 @@ def clumsily_changed(site: SiteData, rng: Random) -> SiteData:
         site = site.with_parts(groups={**left, "fresh": replace(left[min(left)], name="fresh")})
     if site.plans and maker.maybe(0.2):
         site = site.with_parts(plans=dict(list(site.plans.items())[1:]))
-    return site.with_parts(items=items)
+    return words_changed(site.with_parts(items=items), maker)
+
+
+def words_changed(site: SiteData, maker: Maker) -> SiteData:
+    rng = maker.rng
+    if site.groups and maker.maybe(0.2):
+        name = rng.choice([*site.groups])
+        part = rng.choice([{"counts_in": (name,)}, {"members": ("nobody.here",)}])
+        site = site.with_parts(groups={**site.groups, name: replace(site.groups[name], **part)})
+    if site.attributes and maker.maybe(0.2):
+        site = site.with_parts(attributes=())
+    if site.roles and maker.maybe(0.2):
+        site = site.with_parts(roles=dict(list(site.roles.items())[1:]))
+    if site.promises and maker.maybe(0.2):
+        wrong = replace(site.promises[0], actions=("juggle",))
+        site = site.with_parts(promises=(wrong, *site.promises[1:]))
+    return site
 
 
 def one_item_changed(items: Columns[Item], maker: Maker) -> Columns[Item]:

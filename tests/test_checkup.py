@@ -6,9 +6,11 @@ import json
 import re
 import shlex
 from dataclasses import replace
+from datetime import date, timedelta
 from random import Random
 from unittest import mock
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -20,6 +22,8 @@ from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.operations.base import Made
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.insight.checks import nobody_may
 from prim_lantern.insight.checkup import CHECKS, checkup
 from prim_lantern.insight.finding import SEVERITIES, Finding
 from prim_lantern.insight.look import Look
@@ -382,3 +386,41 @@ def test_those_of_whom_some_whos_speak_are_found_as_one_by_one(site, rng):
     some = rng.sample(every, rng.randrange(1, 4))
     found = {login for login in (None, *look.active) if not whos(login).isdisjoint(some)}
     assert look.among(some) == found
+
+
+@given(sites(), st.sampled_from(["read", "edit"]))
+def test_what_nobody_may_is_found_as_one_by_one(site, action):
+    """Nobody who is there but the owner, nor anybody who is in just one of the groups."""
+    site = replace(site, items=site.content, users=site.people)
+    engine = Engine(site, NOON)
+    look, members = Look(engine), [login_of(Who("group", name)) for name in site.groups]
+    whos = [*(e for e in look.active if e != site.owner), *members]
+    names = site.content.names
+    closed = [path for path in names if not any(engine.allows(e, action, path) for e in whos)]
+    rows = np.arange(len(names))
+    assert [names[row] for row in nobody_may.of_rows(look, action, rows).tolist()] == closed
+
+
+@pytest.mark.parametrize("where", ["/a", "topic:sea"])
+def test_one_of_many_who_can_create_is_enough(make_site, where):
+    """Somebody who is in just this group could not: only Cyd, by a word of their own, can."""
+    sea = "[kinds.post]\nmust_be_filed = true\n" + TOPIC
+    creates = word("allow", "create", "group:crew", where, 'kinds = ["post"]\n')
+    crew = "ann,Ann,,active,crew,,\ncyd,Cyd,,active,crew,,"
+    cannot = make_site(sea + GROUPS + creates, crew, SECTION)
+    assert [each.name for each in cannot.checkup(AT, "cannot-create")] == ["cannot-create"]
+    can = make_site(sea + GROUPS + creates + word("allow", "file-under", "user:cyd"), crew, SECTION)
+    assert can.checkup(AT, "cannot-create") == []
+
+
+def test_where_too_much_changes_by_itself_nothing_is_proved_and_it_says_so(make_folder):
+    """Each of many memberships begins at a moment of its own."""
+    both = word("allow", "edit", "group:crew", "/a") * 2
+    many = [date(2028, 1, 1) + timedelta(days=number) for number in range(301)]
+    rows = [f"p{each:%Y%m%d},P,,active,crew@{each}..,," for each in many]
+    for people, looks_ahead in ((rows, False), (rows[1:], True)):
+        folder = make_folder(GROUPS + both, "\n".join(people), SECTION)
+        found = pl.open_site(folder).tidy(AT)
+        assert (found.looks_ahead, found.after.rules) == (looks_ahead, 2 - looks_ahead)
+        told = run("tidy", site=folder, variables={"PRIM_LANTERN_NOW": AT}).stdout
+        assert ("too many to prove" in " ".join(told.split())) == (not looks_ahead)

@@ -37,6 +37,7 @@ class Look:
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
         self.data: SiteData = engine.data
+        _ = self.data.tree, self.data.pages  # of which those of whatever is tried are derived
         self.at = engine.at
         turns = {turn for turn in turns_of_words(self.data) if turn is not None}
         self._among: dict[Who, frozenset[str]] = {}
@@ -126,8 +127,7 @@ class Look:
         """Whether another site answers otherwise to those of some whos about some of the items at
         some places: a look at little that mostly spares the look at all."""
         actions = [each for each in self.data.item_actions if each not in NEED_MORE]
-        active = (w for w in whos if w.kind != "user" or self.engine.acting(w.name) is not None)
-        people = dict.fromkeys(login_of(who) for who in active if who.kind != "role")
+        people = dict.fromkeys(login_of(who) for who in whos if who.kind != "role")
         paths = dict.fromkeys(path for where in places for path in self._some_at(where))
         return any(
             self.engine.allows(*asked) != other.allows(*asked)

@@ -31,7 +31,7 @@ def find(look: Look) -> Iterator[Finding]:
     hidden = everything[~lists_of(engine).items_for(None, "read")]
     unread = [
         names[row]
-        for row in _nobody_may(look, "read", hidden).tolist()
+        for row in of_rows(look, "read", hidden).tolist()
         if engine.subject(names[row]).state == PUBLISHED and not data.content.value("links_to", row)
     ]
     if unread:
@@ -41,7 +41,7 @@ def find(look: Look) -> Iterator[Finding]:
             f"Nobody but the owner may read {words.some(unread)}, though published.",
             touches={"items": len(unread)},
         )
-    fixed = [names[row] for row in _nobody_may(look, "edit", everything).tolist()]
+    fixed = [names[row] for row in of_rows(look, "edit", everything).tolist()]
     if fixed and len(data.users) > 1:
         yield Finding(
             NAME,
@@ -51,7 +51,7 @@ def find(look: Look) -> Iterator[Finding]:
         )
 
 
-def _nobody_may(look: Look, action: str, rows: Numbers) -> Numbers:
+def of_rows(look: Look, action: str, rows: Numbers) -> Numbers:
     """Those of some rows to which nobody but the owner may do this, nor anybody who comes into a
     group. Groups, and people who are named, are asked first: that leaves little to ask everybody.
     """

@@ -23,11 +23,11 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, SUSPENDED
 from prim_lantern.site.places import parent_of
 
-_ENOUGH: Final = 300  # effects on a big site, above which they are not counted on
+_ENOUGH: Final = 100  # effects on a big site, above which they are not counted on
 _PEOPLE: Final = 3  # of those a wish is about, asked before all are
 _ITEMS: Final = 12  # likewise
 FEW_ITEMS: Final = 1_000  # all of which are asked about to tell how much is different
-_SOME_ITEMS: Final = 150  # else
+_SOME_ITEMS: Final = 100  # else
 
 
 class OneWish:

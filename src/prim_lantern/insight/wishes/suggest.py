@@ -153,6 +153,7 @@ class _Search:
 
     def __init__(self, engine: Engine, wishes: Sequence[Wish]) -> None:
         self._engine = engine
+        _ = engine.data.tree, engine.data.pages  # of which those of whatever is tried are derived
         self._pictured = tuple(each for each in engine.data.given if is_pictured(each))
         given = tuple(each for each in engine.data.given if each not in self._pictured)
         self._plain = engine.data.with_parts(given=given) if self._pictured else engine.data
