@@ -91,6 +91,11 @@ class Effects:
         they may speak of any."""
         return self._touched.actions if self._touched.only_words else None
 
+    @property
+    def people_at_most(self) -> int:
+        """About how many people it concerns at the most, guests aside."""
+        return self._touched.at_most
+
     def __bool__(self) -> bool:
         if "changed" in self.__dict__:
             return bool(self.changed)

@@ -12,6 +12,7 @@ import numpy as np
 from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.decide.clauses import Clause, beyond, roles_in
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Given, Readership
 from prim_lantern.site.who import Who
@@ -150,6 +151,17 @@ class Touched:
             if touched or was != now or login in owners:
                 found.append(login)
         return found
+
+    @property
+    def at_most(self) -> int:
+        """About how many people it concerns at the most, which is found sooner than who they are:
+        whoever newly comes into a group is not counted with it."""
+        spoken_of, known = self.spoken_of, self.before.crowd.bits
+        if spoken_of is None:
+            return len(self.before.data.users)
+        found = sum(who.kind == "user" for who in spoken_of) + sum(1 for _ in self._perhaps_changed)
+        bits = self.before.crowd.mask(w for w in spoken_of if w.kind == "group" and w in known)
+        return found + int(lists_of(self.before).population.has(bits).sum()) if bits else found
 
     @property
     def _perhaps_concerned(self) -> Iterable[str]:

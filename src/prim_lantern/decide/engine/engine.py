@@ -48,12 +48,12 @@ class Engine:
     there, as for the reference.
     """
 
-    def __init__(self, data: SiteData, at: datetime) -> None:
-        """Take a site and a moment."""
+    def __init__(self, data: SiteData, at: datetime, handiwork: Handiwork | None = None) -> None:
+        """Take a site and a moment, and who had a hand in what, where it is known."""
         rights, belonging = Rights(data, at), Belonging(data, at)
         self._arrange(
             rights,
-            Crowd(belonging, rights.whos, Handiwork(data)),
+            Crowd(belonging, rights.whos, handiwork or Handiwork(data)),
             Ground(data, at, _paths(rights.spots()), whole=rights.needs_whole_items()),
             Shared(),
         )
@@ -90,12 +90,12 @@ class Engine:
         differs = differences(self.data, self.at, data, at)
         if differs is None:
             return Engine(data, at)
-        rights, spots = self.rights.after(data, at)
-        if spots is None or rights.needs_whole_items() != self.ground.whole:
-            return Engine(data, at)
         handiwork = self.crowd.handiwork
         if differs.work:
             handiwork = handiwork.after(self.data, data, differs.work)
+        rights, spots = self.rights.after(data, at)
+        if spots is None or rights.needs_whole_items() != self.ground.whole:
+            return Engine(data, at, handiwork)
         cut = data.rights_cut_at.keys() ^ self.data.rights_cut_at.keys()
         ground = self.ground.after(data, at, differs.rows, differs.moved, _paths(spots), cut)
         whos = rights.whos - self.rights.whos

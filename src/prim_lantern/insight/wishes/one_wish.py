@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 from itertools import islice
 from typing import Final
@@ -124,36 +124,36 @@ class OneWish:
                 yield asked
 
     @cached_property
-    def _some_paths(self) -> list[str]:
-        """All items, or on a big site those nearby and some from all over it: they tell a little
-        change from a big one."""
+    def _some_paths(self) -> Mapping[str, int]:
+        """All items, or on a big site those nearby and some from all over it, each with how many it
+        stands for: they tell a little change from a big one."""
         tree = self._engine.data.tree
-        paths = list(tree)
-        if not self._few:
-            where = self.wish.place
-            near = tree.below(parent_of(where.name) or "/") if where.kind == "path" else ()
-            spread = paths[:: len(paths) // _SOME_ITEMS]
-            paths = list(dict.fromkeys((*islice(near, _SOME_ITEMS), *spread)))
-        return paths
+        if self._few:
+            return dict.fromkeys(tree, 1)
+        where, every = self.wish.place, list(tree)
+        near = tree.below(parent_of(where.name) or "/") if where.kind == "path" else ()
+        step = len(every) // _SOME_ITEMS
+        return dict.fromkeys(every[::step], step) | dict.fromkeys(islice(near, _SOME_ITEMS), 1)
 
-    def differences(self, after: Engine, spoken_of: Collection[str] | None) -> int:
-        """How much is decided otherwise at the least, of what is there and of those concerned:
-        where words about an action have changed (None: about any), or what they can read."""
+    def differences(self, after: Engine, spoken_of: Collection[str] | None) -> tuple[int, int]:
+        """How much is decided otherwise, at the least and by the look of it, of what is there and
+        of those concerned: where words about an action have changed (None: about any), or what
+        they can read."""
         real = [each for each in self._people if not isinstance(each, Somebody)]
         actions = [each for each in self._engine.data.item_actions if each not in NEED_MORE]
-        found = 0
+        found: list[str] = []
         for who in real[:_PEOPLE]:
             read = self._differing(after, who, "read", self._some_paths)
-            found += len(read)
+            found += read
             for action in actions:
-                if found > _ENOUGH and not self._few:
-                    return found
+                if len(found) > _ENOUGH and not self._few:
+                    break
                 if action != "read":
                     asked = spoken_of is None or action in spoken_of
-                    found += len(
-                        self._differing(after, who, action, self._some_paths if asked else read)
+                    found += self._differing(
+                        after, who, action, self._some_paths if asked else read
                     )
-        return found
+        return len(found), sum(self._some_paths.get(path, 1) for path in found)
 
     def _differing(
         self, after: Engine, who: str | None, action: str, paths: Iterable[str]

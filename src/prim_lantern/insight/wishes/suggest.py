@@ -27,7 +27,8 @@ from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
 from prim_lantern.site.rights import Promise
 
 _SHOWN_OF_MANY: Final = 3  # on bigger sites
-_MUCH: Final = 60  # effects, of those that are asked about on a big site
+_MUCH: Final = 5_000  # effects there, by the look of it
+_TIMES: Final = 5  # or as many times those of the best
 _TOGETHER: Final = 30  # steps there of which pairs are tried, where none is enough alone
 _SHOWN: Final = 5  # suggestions of which promises and rights are looked at
 
@@ -102,9 +103,18 @@ class _Tried:
         self._small = small
         self.broken: list[str] | None = None
 
-    @cached_property
+    @property
     def at_least(self) -> int:
         """How many effects it has at the least, which is found sooner than how many it has."""
+        return self._differences[0]
+
+    @cached_property
+    def seems(self) -> int:
+        """How many effects it seems to have, by the look of a few people and items."""
+        return self._differences[1] * max(1, self.effects.people_at_most)
+
+    @cached_property
+    def _differences(self) -> tuple[int, int]:
         return self._small.differences(self.after, self.effects.spoken_of)
 
     @cached_property
@@ -298,11 +308,11 @@ class _Search:
         nor on a big site those that seem to do more than some others."""
         found: list[_Tried] = []
         most = _SHOWN if self._few else _SHOWN_OF_MANY
-        for each in sorted(some, key=lambda each: each.at_least):
+        for each in sorted(some, key=lambda e: e.at_least if self._few else e.seems):
             if len(found) == most and (not self._few or each.at_least > found[-1].weight[0]):
                 break
-            if found and not self._few and each.at_least > _MUCH:
-                break  # to find out how much exactly takes long there
+            if found and not self._few and each.seems > max(_MUCH, _TIMES * found[0].size):
+                break  # nobody would choose it, and to find out how much exactly takes long
             if self._keeps_promises(each):
                 insort(found, each, key=lambda each: each.weight)
                 del found[most:]
