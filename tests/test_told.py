@@ -14,11 +14,13 @@ import shlex
 import shutil
 from pathlib import Path
 
+import click
 import pytest
 
 import prim_lantern as pl
-from prim_lantern.cli.main import run
+from prim_lantern.cli.main import main, run
 from prim_lantern.formats.folder.writer import folder_texts
+from prim_lantern.show import terminal
 
 TOLD = Path(__file__).parent / "told"
 NOW = "2027-05-10"
@@ -170,6 +172,25 @@ def test_screens_of_changes(folder, shown, told, name):
     told(name, [line for each in commands(name) for line in shown(each, 100)])
     whole = shown("history check", 100)
     assert whole[1].startswith("The history is whole"), whole
+
+
+def test_screens_on_a_narrow_terminal_with_colours(shown, told, monkeypatch):
+    """Each colour is told as a word in front of what has it."""
+    monkeypatch.setattr(terminal, "colourful", lambda: True)
+    for style in terminal._COLOURS:
+        monkeypatch.setitem(terminal._COLOURS, style, f"<{style}>")
+    told("on-a-terminal", [line for each in commands("on-a-terminal") for line in shown(each, 50)])
+
+
+def test_helps(shown, told):
+    def every(command, words):
+        yield [*words, "--help"]
+        if isinstance(command, click.Group):
+            for name in command.list_commands(click.Context(command)):
+                further = command.get_command(click.Context(command), name)
+                yield from every(further, [*words, name])
+
+    told("helps", [line for words in every(main, []) for line in shown(shlex.join(words), 80)])
 
 
 # What operations change, and who may make them -------------------------------------------------

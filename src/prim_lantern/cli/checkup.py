@@ -69,14 +69,14 @@ def _lines(found: Sequence[Finding], most: int, *, one: bool) -> Iterator[str]:
                 yield from wrapped(f"mend: prim-lantern {command}", "    ", "  ")
         yield ""
     if len(found) > most:
-        yield f"{len(found) - most:,} more; --all shows them, --csv writes them."
+        yield from wrapped(f"{len(found) - most:,} more; --all shows them, --csv writes them.")
     counts = [
         f"{count} {_COUNTED[severity]}{'s' if count != 1 and severity != SERIOUS else ''}"
         for severity in _HEADINGS
         if (count := sum(each.severity == severity for each in found))
     ]
     means = "" if one else " 'checkup NAME' says what a sort means."
-    yield f"{', '.join(counts)}.{means}"
+    yield from wrapped(f"{', '.join(counts)}.{means}")
 
 
 def _where(written: Sequence[str]) -> str:

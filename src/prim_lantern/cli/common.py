@@ -14,6 +14,7 @@ from prim_lantern.errors import BadQuestion, PrimLanternError, SeveralUsers, Unk
 from prim_lantern.live import Site
 from prim_lantern.opening import open_site
 from prim_lantern.show.reading import ReadingProgress
+from prim_lantern.show.terminal import wrapped
 from prim_lantern.site import names
 from prim_lantern.site.people import User
 from prim_lantern.site.who import AUDIENCES
@@ -76,6 +77,11 @@ def print_lines(lines: Iterable[str]) -> None:
     """Print lines of text."""
     for line in lines:
         click.echo(line)
+
+
+def print_text(text: str) -> None:
+    """Print a sentence or two, in lines that fit."""
+    print_lines(wrapped(text))
 
 
 def opened(where: str) -> Site:

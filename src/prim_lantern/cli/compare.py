@@ -17,6 +17,7 @@ from prim_lantern.cli.common import (
     person_or_anybody,
     print_json,
     print_lines,
+    print_text,
 )
 from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.cli.spots import lines_of_spots
@@ -146,7 +147,7 @@ def _one_thing(
     for sentence in sentences:
         print_lines(wrapped(sentence, more="  "))
     if allowed[0] == allowed[1]:
-        click.echo(f"{'Both may' if allowed[0] else 'Neither may'}: nothing tells them apart here.")
+        print_text(f"{'Both may' if allowed[0] else 'Neither may'}: nothing tells them apart here.")
         return
     click.echo(styled("What makes the difference", "strong"))
     print_lines(_thing_lines(things))

@@ -13,6 +13,7 @@ from prim_lantern.cli.common import (
     gathered,
     json_option,
     print_json,
+    print_text,
     site_option,
     stood_option,
 )
@@ -85,10 +86,10 @@ def show_list(
     rows_shown = records if short is None else short
     if not rows_shown:
         if empty:
-            click.echo(empty)
+            print_text(empty)
         return
     page = rows_shown if shown.everything else rows_shown[:PAGE]
     console().print(records_table(columns, page))
     left = (len(rows_shown) if count is None else count) - len(page)
     if left:
-        click.echo(f"{left:,} more; --all shows them, --csv writes them.")
+        print_text(f"{left:,} more; --all shows them, --csv writes them.")

@@ -15,6 +15,7 @@ from prim_lantern.cli.common import (
     person_or_anybody,
     print_json,
     print_lines,
+    print_text,
     texts,
 )
 from prim_lantern.cli.listing import As, list_at, show_list
@@ -140,7 +141,7 @@ def _show_access(
 def _say_how_many(site: Site, found: Sequence[Access], doing: str) -> None:
     people = {each.who for each in found} - {None}
     active = sum(1 for user in site.data.users.values() if user.status == "active")
-    click.echo(f"{len(people)} of {active} active people may {doing}.")
+    print_text(f"{len(people)} of {active} active people may {doing}.")
     guests = {each.action for each in found if each.who is None}
     click.echo(
         f"Guests may {words.listed(sorted(guests))} as well." if guests else "Guests may not."
@@ -237,7 +238,7 @@ def _items(
             words.doing(site.data, action),
         )
         of_all = f"{len(every):,} of {len(site.data.items):,} items"
-        click.echo(f"{called} may {doing} {of_all}{at_place}{state}.")
+        print_text(f"{called} may {doing} {of_all}{at_place}{state}.")
     columns = [
         Column("path", "Item", whole=True),
         Column("title", "Title", shed=1),
@@ -267,7 +268,7 @@ def _creating(site: Site, who: Whom, within: str | None, at: str | None, shown: 
     if not (shown.as_json or shown.to_csv):
         parents = len({each["parent"] for each in records})
         below = f"below {parents} place{'s' if parents != 1 else ''}" if parents else "nowhere"
-        click.echo(f"{view.called[:1].upper()}{view.called[1:]} may create something {below}.")
+        print_text(f"{view.called[:1].upper()}{view.called[1:]} may create something {below}.")
     columns = [
         Column("parent", "Below", whole=True),
         Column("kind", "Kind", whole=True),

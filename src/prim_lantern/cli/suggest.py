@@ -216,12 +216,12 @@ def _of(number: int, each: Suggestion) -> Iterator[str]:
     beyond = more if each.beyond else "nothing else"
     yield f"{styled(f'Suggestion {number}', 'strong')}, {beyond}"
     for command in each.commands:
-        yield from wrapped(f"prim-lantern {command}", "   ", "  ")
-    lines = list(effect_lines(each.lines(), (), (), each.effects))
-    yield from (f"   {line.removeprefix('  ')}" for line in lines if line.startswith(" "))
+        yield from wrapped(f"prim-lantern {command}", "  ", "  ")
+    lines = effect_lines(each.lines(), (), (), each.effects)
+    yield from (line for line in lines if line.startswith(" "))
     if each.refused:
         ask = f" Ask {' or '.join(each.ask)}." if each.ask else ""
-        yield from wrapped(f"! Not yours to make: {each.refused}.{ask}", "   ", "  ")
+        yield from wrapped(f"! Not yours to make: {each.refused}.{ask}", "  ", "  ")
 
 
 def _summary(found: Suggestions) -> str:

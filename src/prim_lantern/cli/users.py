@@ -119,7 +119,7 @@ def show_user(who: str, where: str, at: str | None, as_json: bool) -> None:
         begins = {"now": "is", "later": "will be", "ended": "was"}[each.state]
         print_lines(wrapped(f"{begins} enrolled in {called} {each.period}", "  ", "  "))
     print_holdings(held, powers)
-    click.echo(f"\n'prim-lantern what {login}' says what that lets them do.")
+    print_lines(["", *wrapped(f"'prim-lantern what {login}' says what that lets them do.")])
 
 
 def _known_of(site: Site, login: str) -> dict[str, Any]:

@@ -30,7 +30,7 @@ def effect_lines(
     if not lines:
         only = " now; later it does" if later else " by it, as things are now"
         what = "anything" if effects.filing_counted else "anything that is counted here"
-        yield f"Nobody gains or loses {what}{only}."
+        yield from wrapped(f"Nobody gains or loses {what}{only}.")
         for each in () if later else because:
             yield from wrapped(f"- {each}", "  ", "  ")
     else:
@@ -40,9 +40,10 @@ def effect_lines(
         yield styled(when, "strong")
         yield from _marked(some)
     if lines and not effects.creating_counted:
-        yield "  Who may create what is not counted on a site of this size."
+        yield from wrapped("Who may create what is not counted on a site of this size.", "  ")
     if not effects.filing_counted:
-        yield "  Who may file what is there under which category is not counted: it is too much."
+        told = "Who may file what is there under which category is not counted: it is too much."
+        yield from wrapped(told, "  ")
 
 
 def _marked(lines: Iterable[Line]) -> Iterator[str]:
