@@ -146,7 +146,7 @@ def _for_programs(change: Change, *, listing: bool) -> dict[str, Any]:
         {"when": when, "in_short": list(map(str, lines))} for when, lines in change.later()
     ]
     told["nothing_because"] = change.why_nothing()
-    if listing:
+    if listing and effects:
         told["all"] = [
             dict(zip(("who", "action", "where", "effect"), row, strict=True))
             for row in effect_rows(effects)
@@ -165,7 +165,7 @@ def _show(
     lines, later = change.lines(), change.later()
     because = change.why_nothing() if reasons else []
     print_lines(effect_lines(lines, later, because, effects))
-    if listing:
+    if listing and effects:
         _print_list(effect_rows(effects))
     print_lines(caution_lines(change.cautions()))
 
