@@ -133,6 +133,7 @@ def shown(folder, monkeypatch, capsys):
         monkeypatch.delenv(f"PRIM_LANTERN_{name}", raising=False)
     monkeypatch.setenv("PRIM_LANTERN_SITE", str(folder))
     monkeypatch.chdir(TOLD / "files")  # by their names alone, lines break everywhere alike
+    there = sorted(Path.cwd().iterdir())
 
     def show(command, columns):
         monkeypatch.setenv("COLUMNS", str(columns))
@@ -142,6 +143,7 @@ def shown(folder, monkeypatch, capsys):
             run()
         printed = "".join(capsys.readouterr()).replace(str(folder), "SITE").rstrip("\n")
         assert "mistake of Prim Lantern" not in printed, command
+        assert sorted(Path.cwd().iterdir()) == there, command
         code = f"  [{ended.value.code}]" if ended.value.code else ""
         lines = (line.rstrip() for line in printed.split("\n"))
         return [f"$ prim-lantern {command}{code}", *lines, ""]
