@@ -23,6 +23,7 @@ from prim_lantern.cli.common import (
     texts,
 )
 from prim_lantern.errors import BadQuestion, NotConfirmed
+from prim_lantern.formats.whole import write_whole
 from prim_lantern.live import Site
 from prim_lantern.show.changes import (
     caution_lines,
@@ -107,7 +108,7 @@ def carry_out(
     effects, cautions = change.effects(), change.cautions()
     printed = how.to_csv == "-" and not how.as_json  # what is said besides is not among it
     if how.to_csv and how.to_csv != "-":
-        Path(how.to_csv).write_text(effects_csv(effects), encoding="utf-8", newline="")
+        write_whole(Path(how.to_csv), effects_csv(effects))
     told: dict[str, Any] = {"said": list(change.said), "cautions": cautions}
     if how.as_json:
         told["effects"] = _for_programs(change, listing=how.listing)

@@ -17,6 +17,7 @@ from prim_lantern.cli.common import (
     site_option,
     stood_option,
 )
+from prim_lantern.formats.whole import write_whole
 from prim_lantern.show.terminal import console
 
 if TYPE_CHECKING:
@@ -79,7 +80,7 @@ def show_list(
         if shown.to_csv == "-":
             click.echo(text, nl=False)
         else:
-            Path(shown.to_csv).write_text(text, encoding="utf-8", newline="")
+            write_whole(Path(shown.to_csv), text)
             rows = "1 row" if len(records) == 1 else f"{len(records):,} rows"
             click.echo(f"Wrote {rows} to {shown.to_csv}.")
         return

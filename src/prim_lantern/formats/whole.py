@@ -6,10 +6,17 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 
+from prim_lantern.errors import BadValue
+
 
 def written_whole(file: Path, write: Callable[[Path], object]) -> None:
     """Let `write` put a new file beside one, and then put it in its place: whoever reads it, or
-    whatever happens meanwhile, there is the old one or the new one."""
+    whatever happens meanwhile, there is the old one or the new one. Raises `BadValue` where the
+    folder of the file is not there."""
+    if not file.parent.is_dir():
+        raise BadValue(
+            str(file), f"cannot be written: there is no folder {file.parent}; make it first."
+        )
     beside = file.with_name(f".{file.stem}.new{file.suffix}")
     try:
         write(beside)
