@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gzip
 import json
+import os
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from datetime import UTC, datetime
 
@@ -21,6 +23,7 @@ from prim_lantern.formats.incoming.people import people_rows
 from prim_lantern.formats.outgoing.addresses import address, base_of
 from prim_lantern.formats.outgoing.atom import as_atom
 from prim_lantern.formats.outgoing.sitemap import MOST, as_sitemaps
+from prim_lantern.formats.whole import write_whole
 from prim_lantern.site.moments import moment
 from sites import sites
 
@@ -458,3 +461,21 @@ def test_the_commands_write_files_and_overwrite_none(demo_folder, tmp_path):
     )
     wrong = run("export", "content", str(tmp_path / "c.xlsx"), site=demo_folder)
     assert "says no form" in " ".join(wrong.stderr.split())
+
+
+def test_a_file_is_written_whole_where_it_can_be(tmp_path):
+    """A link goes on leading to what is written; what comes after a pipe gets it as it is."""
+    file, link, pipe = (tmp_path / name for name in ("people.csv", "link.csv", "pipe"))
+    file.write_text("old", encoding="utf-8")
+    link.symlink_to(file)
+    write_whole(link, "new")
+    assert (link.is_symlink(), file.read_text(encoding="utf-8")) == (True, "new")
+    os.mkfifo(pipe)
+    with ThreadPoolExecutor() as beside:
+        got = beside.submit(pipe.read_text, encoding="utf-8")
+        write_whole(pipe, "through")
+        assert got.result(timeout=10) == "through"
+    assert pipe.is_fifo()
+    with pytest.raises(pl.BadValue, match="there is no folder"):
+        write_whole(tmp_path / "none" / "people.csv", "new")
+    assert {each.name for each in tmp_path.iterdir()} == {"people.csv", "link.csv", "pipe"}

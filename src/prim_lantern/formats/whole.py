@@ -17,6 +17,10 @@ def written_whole(file: Path, write: Callable[[Path], object]) -> None:
         raise BadValue(
             str(file), f"cannot be written: there is no folder {file.parent}; make it first."
         )
+    if file.exists() and not file.is_file():
+        write(file)  # as to a pipe or a device, which nothing can take the place of
+        return
+    file = file.resolve()  # a link stays one
     beside = file.with_name(f".{file.stem}.new{file.suffix}")
     try:
         write(beside)
