@@ -172,3 +172,12 @@ def test_cells_that_a_spreadsheet_would_run_are_made_safe(demo_folder):
     told = run("who", "read", "/news", "--csv", "-", site=demo_folder).stdout
     names = [row["name"] for row in csv.DictReader(io.StringIO(told, newline=""))]
     assert '\'=HYPERLINK("x")' in names
+
+
+def test_a_word_about_pages_lets_somebody_create_their_parts(make_site):
+    rule = '[[rules]]\nallow = ["create"]\nto = ["user:ann"]\nkinds = ["page"]\n'
+    items = "/a,page,A,mo,,published,,,,,\n/b,post,B,mo,,published,,,,,"
+    kinds = '[kinds.post]\nlabel = "Post"\n'
+    site = make_site(kinds + rule, "ann,Ann,,active,,,", items)
+    assert site.may_create("ann", "panel", "/a")
+    assert list(site.parents_for("ann", "panel")) == ["/a"]

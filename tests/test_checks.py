@@ -20,7 +20,7 @@ seeds = st.integers(0, 2**32).map(Random)
 def clumsily_changed(site: SiteData, rng: Random) -> SiteData:
     """A few changes that somebody might try, most of which leave the site with mistakes."""
     maker, items = Maker(rng), site.content
-    for _ in range(rng.randrange(1, 4)):
+    for _ in range(rng.randrange(4)):
         if items.names:
             items = one_item_changed(items, maker)
     if maker.maybe(0.2):
