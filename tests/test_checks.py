@@ -90,3 +90,10 @@ def test_after_a_change_the_same_mistakes_are_found_as_on_opening(site, rng):
     assert whole <= {str(each) for each in problems_in(after, sound)}
     anew = replace(after, items=dict(after.items), users=dict(after.users))
     assert whole == {str(each) for each in problems_in(anew)}
+
+
+def test_words_are_looked_at_again_where_what_they_name_is_gone(make_site):
+    word = '[[rules]]\nallow = ["edit"]\nto = ["group:crew"]\n'
+    sound = make_site(f"[groups.crew]\n[groups.desk]\n{word}").data
+    (wrong,) = problems_in(sound.with_parts(groups={"desk": sound.groups["desk"]}), sound)
+    assert wrong.value == "group:crew"
