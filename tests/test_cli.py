@@ -52,7 +52,7 @@ REFUSED = [
     ("group add-members friends --by hana.okafor", "prim-lantern: Name people, a file of them (--from) or a condition (--where).\n"),
     ("group add-members friends --by hana.okafor --from /nowhere.csv", "prim-lantern: /nowhere.csv: No such file or directory.\n"),
     ("folder in . --site there", "prim-lantern: 'there' is a folder: name the database with --site, as in sqlite:///site.db.\n"),
-    ("user accept nonsense", "prim-lantern: This link is not known, or was replaced or cancelled; ask for a new.\n"),
+    ("user accept nonsense", "prim-lantern: This link is not known, or was replaced or cancelled; ask for a new one.\n"),
     ("may Hol read /", "prim-lantern: 'Hol' fits 2 people; say which by the login:\n  dag.hollis  Dag Hollis\n  levin.holt  Levin Holt\n"),
     ("may samm read /", "prim-lantern: The user 'samm' is not known on this site. Did you mean sam.whitlock?\n"),
     ("may sam.whitlok read /", "prim-lantern: The user 'sam.whitlok' is not known on this site. Did you mean sam.whitlock?\n"),

@@ -54,6 +54,26 @@ def test_from_1_may_is_midnight_there_by_every_way_in(harbour):
     assert run(*asked, "2027-04-30T22:00Z", site=harbour).returncode == 0
 
 
+@pytest.mark.parametrize(
+    ("condition", "fits"),
+    [
+        ("joined is 2027-05-01", True),
+        ("joined one_of 2027-05-01; 2027-05-02", True),
+        ("joined after 2027-04-30", True),
+        ("joined before 2027-05-01", False),
+        ("joined after 2027-05-01", False),
+        ("joined contains 2027-04", False),
+    ],
+)
+def test_the_day_on_which_somebody_joined_is_that_of_the_site(harbour, condition, fits):
+    with (harbour / "people.csv").open("a", encoding="utf-8") as people:
+        people.write("wren.hale,Wren Hale,,,,,2027-05-01\n")
+    site = pl.open_site(harbour)
+    change = site.change(by="mo.tarn").add_group("spring").set_condition("spring", [condition])
+    change.allow("comment", "group:spring", "/").make()
+    assert bool(site.may("wren.hale", "comment", "/")) is fits
+
+
 def test_a_database_and_the_history_keep_the_moments(harbour, tmp_path):
     site = pl.open_site(harbour)
     site.change(by="mo.tarn").allow("comment", "signed-in", "/", until="2027-05-01").make()

@@ -10,6 +10,7 @@ import difflib
 import itertools
 import json
 import re
+import secrets
 import shlex
 import shutil
 from pathlib import Path
@@ -127,26 +128,40 @@ def test_reasons_for_programs(folder, told):
 
 
 @pytest.fixture
-def shown(folder, monkeypatch, capsys):
+def printed(folder, monkeypatch, capsys):
     """What a command prints, beside how it ends."""
     for name in ("SITE", "BY", "TRACE"):
         monkeypatch.delenv(f"PRIM_LANTERN_{name}", raising=False)
-    monkeypatch.setenv("PRIM_LANTERN_SITE", str(folder))
+
+    def show(command, columns, site):
+        monkeypatch.setenv("COLUMNS", str(columns))
+        monkeypatch.setenv("PRIM_LANTERN_SITE", str(site))
+        words = shlex.split(command.replace("SITE", str(site)))
+        monkeypatch.setattr("sys.argv", ["prim-lantern", *words])
+        with pytest.raises(SystemExit) as ended:
+            run()
+        text = "".join(capsys.readouterr()).replace(str(folder), "SITE").rstrip("\n")
+        assert "mistake of Prim Lantern" not in text, command
+        code = f"  [{ended.value.code}]" if ended.value.code else ""
+        return [
+            f"$ prim-lantern {command}{code}",
+            *(line.rstrip() for line in text.split("\n")),
+            "",
+        ]
+
+    return show
+
+
+@pytest.fixture
+def shown(folder, printed, monkeypatch):
+    """What a command prints that writes no file of its own."""
     monkeypatch.chdir(TOLD / "files")  # by their names alone, lines break everywhere alike
     there = sorted(Path.cwd().iterdir())
 
     def show(command, columns):
-        monkeypatch.setenv("COLUMNS", str(columns))
-        words = shlex.split(command.replace("SITE", str(folder)))
-        monkeypatch.setattr("sys.argv", ["prim-lantern", *words])
-        with pytest.raises(SystemExit) as ended:
-            run()
-        printed = "".join(capsys.readouterr()).replace(str(folder), "SITE").rstrip("\n")
-        assert "mistake of Prim Lantern" not in printed, command
+        lines = printed(command, columns, folder)
         assert sorted(Path.cwd().iterdir()) == there, command
-        code = f"  [{ended.value.code}]" if ended.value.code else ""
-        lines = (line.rstrip() for line in printed.split("\n"))
-        return [f"$ prim-lantern {command}{code}", *lines, ""]
+        return lines
 
     return show
 
@@ -157,7 +172,7 @@ def commands(name):
 
 
 @pytest.mark.parametrize(
-    "name", ["asking", "lists", "trying", "trying-more", "for-programs", "the-whole"]
+    "name", ["asking", "lists", "rarer", "trying", "trying-more", "for-programs", "the-whole"]
 )
 def test_screens(folder, shown, told, name):
     lines = []
@@ -174,6 +189,33 @@ def test_screens_of_changes(folder, shown, told, name):
     told(name, [line for each in commands(name) for line in shown(each, 100)])
     whole = shown("history check", 100)
     assert whole[1].startswith("The history is whole"), whole
+
+
+TEXTS = {".csv", ".json", ".toml", ".eml"}
+
+
+def left_in(out):
+    """By its name, what a file holds: that of texts, and of all else that it is there."""
+    for path in sorted(each for each in out.rglob("*") if each.is_file()):
+        text = path.read_text(encoding="utf-8") if path.suffix in TEXTS else ""
+        yield str(path), text.splitlines()
+
+
+def test_screens_of_commands_that_write_files(printed, folder, told, monkeypatch):
+    shutil.copytree(TOLD / "files", folder.parent, dirs_exist_ok=True)
+    monkeypatch.chdir(folder.parent)  # by their names alone, lines break everywhere alike
+    numbers = itertools.count(1)
+    monkeypatch.setattr(secrets, "token_urlsafe", lambda *_: f"token-{next(numbers)}")
+    lines, there, out = [], {}, Path("out")
+    out.mkdir()
+    for command in commands("with-files"):
+        lines += printed(command, 100, "site")
+        left = dict(left_in(out))
+        for name in sorted(left.keys() | there.keys()):
+            if left.get(name) != there.get(name):
+                lines += [f"> {name}" + " is gone" * (name not in left), *left.get(name, ()), ""]
+        there = left
+    told("with-files", lines)
 
 
 def test_screens_on_a_narrow_terminal_with_colours(shown, told, monkeypatch):

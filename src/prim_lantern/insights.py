@@ -54,11 +54,13 @@ Nearest: position “relief keeper”.
         *,
         other_site: Insights | None = None,
         other_at: Moment = None,
+        other_called: str = "on the other site",
     ) -> Compared:
         """What one may that the other may not, and the other way round: two people, groups, roles,
         audiences; or the same one on two sites, or at two moments (`other_at`).
 
-        Each is a login, `group:…`, `role:…`, "signed-in", or None for a guest.
+        Each is a login, `group:…`, `role:…`, "signed-in", or None for a guest. `other_called` tells
+        apart one who is compared with themselves on another site.
 
         >>> import prim_lantern as pl
         >>> found = pl.open_demo().compare("kit.farrow", "sam.whitlock", "2027-05-10")
@@ -75,7 +77,7 @@ Nearest: position “relief keeper”.
             told = [f" on {written(self.moment(each))}" for each in (at, then)]
             if other_site is not None:
                 told = ["", ""] if told[0] == told[1] else told
-                told[1] += " on the other site"
+                told[1] += f" {other_called}"
             one_side, other_side = (
                 side._replace(called=side.called + text)
                 for side, text in zip(sides, told, strict=True)

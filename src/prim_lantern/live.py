@@ -154,7 +154,9 @@ class Site(Papers):
         invitations = self.data.invitations.values()
         login = next((each.login for each in invitations if each.token_hash == wanted), None)
         if login is None:
-            raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
+            raise BadChange(
+                "This link is not known, or was replaced or cancelled; ask for a new one."
+            )
         with self.change(by=login, reason="By the link") as change:
             change.accept(login, token)
         return login

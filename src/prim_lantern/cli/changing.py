@@ -19,6 +19,7 @@ from prim_lantern.cli.common import (
     person_exactly,
     print_json,
     print_lines,
+    print_text,
     site_option,
     texts,
 )
@@ -168,6 +169,8 @@ def _show(
     print_lines(effect_lines(lines, later, because, effects))
     if listing and effects:
         _print_list(effect_rows(effects))
+    elif any(line.gains is None for line in lines):
+        print_text("--list shows all of it, --csv writes it.")
     print_lines(caution_lines(change.cautions()))
 
 

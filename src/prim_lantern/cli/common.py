@@ -179,8 +179,16 @@ def _one(text: str, found: Sequence[User]) -> str:
 
 
 def person_or_anybody(site: Site, text: str) -> Whom:
-    """As `person`; `group:…`, `role:…` and `signed-in` are somebody of whom just that is known."""
-    return pictured(text) if _is_anybody(text) else person(site, text)
+    """As `person`; `group:…`, `role:…` and `signed-in` are somebody of whom just that is known. For
+    the bare name of a group or role, which is nobody's, that form is offered."""
+    if _is_anybody(text):
+        return pictured(text)
+    try:
+        return person(site, text)
+    except UnknownUser as error:
+        name, data = names.folded(text), site.data
+        meant = [f"group:{name}"] * (name in data.groups) + [f"role:{name}"] * (name in data.roles)
+        raise UnknownUser(text, (*meant, *error.suggestions)) from None
 
 
 def _is_anybody(text: str) -> bool:

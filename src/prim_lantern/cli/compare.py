@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 from typing import NamedTuple
 
 import click
@@ -80,8 +81,9 @@ def compare(
 
     Both are people, "guest", group:…, role:… or signed-in. With ACTION and PLACE: the fewest
     memberships, rules and given roles that make the difference there.
-    With --other-at, --other-stood or --other-site, ONE (or everybody, where nobody is named) on
-    this side and on the other.
+    With --other-at, --other-stood or --other-site, ONE on this side and on the other; where
+    nobody is named, what everybody gains and loses from the earlier moment to the later, or from
+    the other site to this one.
 
     \b
     prim-lantern compare kit sam
@@ -173,7 +175,8 @@ def _two(
     why: bool,
 ) -> None:
     moment = second.other_stood or second.other_at
-    found = site.compare(*whos, at, other_site=there, other_at=moment)
+    other = "as the site stood then" if second.other_stood is not None else "on the other site"
+    found = site.compare(*whos, at, other_site=there, other_at=moment, other_called=other)
     reasons = _reasons(site, found, whos, at) if why and not second.said else {}
     if shown.as_json:
         told = found.to_dict()
@@ -244,26 +247,48 @@ def _within(side: Side) -> str:
 
 
 def _everybody(site: Site, there: Site | None, second: Other, at: str | None, shown: As) -> None:
+    """What everybody gains and loses from the other side to this one; of one site at two moments,
+    from the earlier to the later."""
     if not second.said:
         raise BadQuestion("Name two to compare, or another moment or site: --other-at WHEN.")
     moment = second.other_stood or second.other_at
-    effects = site.differences(at, other_site=there, other_at=moment)
+    first, last = _Part(there or site, moment or at), _Part(site, at)
+    if second.other_site is None and first.moment > last.moment:
+        first, last = last, first
+    effects = last.site.differences(last.moment, other_site=first.site, other_at=first.moment)
+    names = (second.other_site or site.data.name, site.data.name)
+    lines = lines_of(effects, 40 if shown.everything else 12)
     if shown.as_json:
-        print_json(effects_dict(effects, lines_of(effects)))
+        sides = [
+            {"site": name, "at": str(each)} for name, each in zip(names, (first, last), strict=True)
+        ]
+        print_json({"from": sides[0], "to": sides[1], **effects_dict(effects, lines)})
     elif shown.to_csv is not None:
-        names = ("who", "action", "where", "effect")
-        records = [dict(zip(names, row, strict=True)) for row in effect_rows(effects)]
-        show_list(shown, [], records, "", keys=names)
+        keys = ("who", "action", "where", "effect")
+        records = [dict(zip(keys, row, strict=True)) for row in effect_rows(effects)]
+        show_list(shown, [], records, "", keys=keys)
     else:
-        here = written(site.moment(at).replace(microsecond=0))
-        than = second.other_site or "itself"
-        than += f" on {moment}" if moment else ""
-        print_lines(wrapped(f"{site.data.name} on {here}, compared with {than}:"))
-        lines = lines_of(effects, 40 if shown.everything else 12)
+        print_text(f"From {names[0]} on {first} to {names[1]} on {last}:")
         if not lines:
             click.echo("Everybody may do just the same.")
             return
         print_lines(effect_lines(lines, (), (), effects))
+        if any(line.gains is None for line in lines):
+            print_text("--csv writes all of it." if shown.everything else "--all shows more of it.")
+
+
+class _Part(NamedTuple):
+    """A site at a moment that is compared."""
+
+    site: Site
+    at: str | None
+
+    @property
+    def moment(self) -> datetime:
+        return self.site.moment(self.at)
+
+    def __str__(self) -> str:
+        return written(self.moment.replace(microsecond=0))
 
 
 COMMANDS = {"compare": compare}

@@ -13,9 +13,10 @@ from prim_lantern.change.effects.nothing import why_nothing
 from prim_lantern.change.effects.second_thoughts import cautions_of
 from prim_lantern.change.effects.summary import lines_later, lines_of
 from prim_lantern.cli.changing import How, carry_out, changing
-from prim_lantern.cli.common import json_option, print_json, print_lines, site_option
+from prim_lantern.cli.common import json_option, print_json, print_lines, print_text, site_option
 from prim_lantern.decide.engine import Engine
-from prim_lantern.errors import BadQuestion, BadSite, NotOverwritten
+from prim_lantern.decide.explain import words
+from prim_lantern.errors import BadQuestion, BadSite, NoSite, NotOverwritten
 from prim_lantern.formats.folder.reader import FILES, read_folder
 from prim_lantern.formats.folder.schema import site_schema
 from prim_lantern.show.changes import (
@@ -69,7 +70,7 @@ def check(path: str | None, where: str, as_json: bool) -> int:
         print_json({"folder": path or where, "in_order": True, **counts})
     else:
         click.echo(f"{path or where}: {styled('in order', 'yes')}.")
-        click.echo(f"  {', '.join(f'{count} {what}' for what, count in counts.items())}")
+        click.echo(f"  {words.counts(counts)}")
     return 0
 
 
@@ -133,21 +134,25 @@ def folder_in(path: str, how: How) -> int:
     prim-lantern folder in site --site sqlite:///site.db
     """
     _needs_database(how.where)
+    from prim_lantern.store.connecting import without_password  # takes long to load
+
+    where = without_password(how.where)
     data = read_folder(path, ReadingProgress())
-    store = _database(how.where, make=True)
-    if not store.empty:
+    if _holds_a_site(how):
         return carry_out(how, lambda change: change.replace_with(data, f"take over {path}"))
-    if how.trying:
-        click.echo(f"{store.where} is empty: all of {path} would go into it.")
-        return 0
     texts = FolderStore(path).whole_history()
-    store.fill(data, texts)
     told = {"people": len(data.users), "items": len(data.items), "changes": len(texts)}
+    if not how.trying:
+        _database(how.where, make=True).fill(data, texts)
     if how.as_json:
-        print_json({"made": True, **told})
+        print_json({"made": not how.trying, **told})
+    elif how.trying:
+        print_text(
+            f"There is no site in {where} yet. All of {path} would go into it: "
+            f"{words.counts(told)}. Nothing was changed."
+        )
     else:
-        counts = ", ".join(f"{count} {what}" for what, count in told.items())
-        click.echo(f"{path} is in {store.where} now: {counts}.")
+        click.echo(f"{path} is in {where} now: {words.counts(told)}.")
     return 0
 
 
@@ -173,8 +178,17 @@ def folder_out(path: str, yes: bool, where: str, as_json: bool) -> None:
     if as_json:
         print_json({"folder": path, **told})
     else:
-        counts = ", ".join(f"{count} {what}" for what, count in told.items())
-        click.echo(f"{store.where} is in {path} now: {counts}.")
+        click.echo(f"{store.where} is in {path} now: {words.counts(told)}.")
+
+
+def _holds_a_site(how: How) -> bool:
+    """Whether a site is in the database already; one that is only tried is not made for that."""
+    try:
+        return not _database(how.where, make=not how.trying).empty
+    except NoSite:
+        if how.trying:
+            return False
+        raise
 
 
 def _needs_database(where: str) -> None:

@@ -301,12 +301,11 @@ def _fitting(change: Change, rows: tuple[str, ...]) -> Iterator[str]:
     for text, row in zip(rows, condition(rows), strict=True):
         fitting = [each for each in data.users.values() if _fits((row,), each)]
         if fitting:
-            people = words.listed([each.called for each in fitting[:8]])
-            more = f" and {len(fitting) - 8} more" if len(fitting) > 8 else ""
+            people = words.some([each.called for each in fitting], 8)
             inactive = sum(each.status != ACTIVE for each in fitting)
             still = f", of whom {inactive} not active" if inactive else ""
             fit = "1 fits" if len(fitting) == 1 else f"{len(fitting)} fit"
-            yield from wrapped(f"{fit} “{text}”{still}: {people}{more}.", more="  ")
+            yield from wrapped(f"{fit} “{text}”{still}: {people}.", more="  ")
             continue
         yield styled(f"Nobody fits “{text}”.", "no")
         for test in row:

@@ -12,7 +12,7 @@ import click
 
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing
-from prim_lantern.cli.common import opened, print_lines
+from prim_lantern.cli.common import opened, print_json, print_lines
 from prim_lantern.errors import NothingToChange
 from prim_lantern.formats.folder.keys import CONTENT_COLUMNS, PEOPLE_COLUMNS
 from prim_lantern.formats.incoming.columns import (
@@ -209,7 +209,10 @@ def _bring_in(
     try:
         code = carry_out(how, build)
     except NothingToChange:
-        click.echo("All of it is so already; nothing was changed.")
+        if how.as_json:
+            print_json({"made": False, "said": []})
+        else:
+            click.echo("All of it is so already; nothing was changed.")
         return 0
     if (said.columns or said.values) and not how.trying and keep is not None:
         keep_at(keep, what, kept_at(keep, what).and_also(said))

@@ -35,7 +35,7 @@ def report(
     with busy("Looking through the site"):
         text = opened(where).report(at, since, checkup=not no_checkup)
     write_whole(Path(file), text)
-    click.echo(f"Wrote {file} ({len(text.encode()) / 1e6:.1f} MB).")
+    click.echo(f"Wrote {file} ({max(1, len(text.encode()) // 1000):,} kB).")
 
 
 COMMANDS = {"report": report}

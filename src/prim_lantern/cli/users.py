@@ -36,6 +36,7 @@ from prim_lantern.cli.lists import print_holdings, who_it_is
 from prim_lantern.decide.explain.holdings import holdings as holdings_of
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
+from prim_lantern.show.changes import marked
 from prim_lantern.show.records import cell_text
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site import names
@@ -174,8 +175,7 @@ def _coming_back(site: Site, user: User) -> Iterator[str]:
     after = engine.after(site.data.with_parts(users=people, invitations=left), engine.at)
     lines = lines_of(Effects(engine, after))
     yield "If they acted again:" if lines else "If they acted again, nothing would change."
-    for each in lines:
-        yield from wrapped(f"{'+' if each.gains else '-'} {each}", "  ", "  ")
+    yield from marked(lines)
 
 
 # Adding and changing ------------------------------------------------------------------------

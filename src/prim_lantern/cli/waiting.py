@@ -91,7 +91,7 @@ def _lines(site: Site, found: Queue, days: int) -> Iterator[str]:
 
 def _waiting(site: Site, each: Waiting) -> Iterator[str]:
     yield from wrapped(f"{each.path}  “{each.title}” ({each.kind})", "  ", "  ")
-    who = _named(site, each.authors) or "nobody named"
+    who = words.listed(_called(site, each.authors)) or "nobody named"
     sent = f", submitted {_step(site, each.submitted)}" if each.submitted else ""
     yield from wrapped(f"by {who}{sent}", "    ")
     readers = f"{each.readers} people" if each.readers != 1 else "1 person"
@@ -103,9 +103,8 @@ def _waiting(site: Site, each: Waiting) -> Iterator[str]:
 def _own(site: Site, each: Own) -> Iterator[str]:
     yield from wrapped(f"{each.path}  “{each.title}” ({each.state})", "  ", "  ")
     if each.state == "in-review":
-        who = _named(site, each.waits_for[:5]) or "nobody: no one may publish it"
-        more = f" and {len(each.waits_for) - 5} more" if len(each.waits_for) > 5 else ""
-        yield from wrapped(f"waits for {who}{more}", "    ")
+        who = words.some(_called(site, each.waits_for), 5) or "nobody: no one may publish it"
+        yield from wrapped(f"waits for {who}", "    ")
     if each.sent_back is not None:
         because = f": {each.sent_back.reason}" if each.sent_back.reason else ""
         yield from wrapped(f"sent back {_step(site, each.sent_back)}{because}", "    ")
@@ -116,9 +115,9 @@ def _step(site: Site, step: Step) -> str:
     return f"on {step.at:%Y-%m-%d} by {by or 'hand'}"
 
 
-def _named(site: Site, logins: Sequence[str]) -> str:
+def _called(site: Site, logins: Sequence[str]) -> list[str]:
     users = site.data.users
-    return words.listed(users[each].called if each in users else each for each in logins)
+    return [users[each].called if each in users else each for each in logins]
 
 
 COMMANDS = {"queue": queue}

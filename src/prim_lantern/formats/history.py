@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import cached_property
@@ -12,11 +13,24 @@ from typing import Any, Final, NamedTuple, overload
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames
-from prim_lantern.errors import BrokenHistory, PrimLanternError
+from prim_lantern.errors import BadValue, BrokenHistory, PrimLanternError
 from prim_lantern.formats.entries import as_json, as_text, plain, thing
 from prim_lantern.site.moments import moment
 
 NO_HASH: Final = "0" * 64  # what the first change has for the one before
+
+
+def hash_in(text: str) -> str:
+    """The hash that somebody kept and gives back; `BadValue` where it is none, so that a slip of
+    the hand is not taken for a history that was altered."""
+    found = text.strip().casefold()
+    if not re.fullmatch(r"[0-9a-f]{64}", found):
+        raise BadValue(
+            text,
+            "is no hash that 'history seal' prints, which has 64 digits and letters from a to f: "
+            "give all of it.",
+        )
+    return found
 
 
 class Line(NamedTuple):

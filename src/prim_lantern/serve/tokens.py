@@ -103,8 +103,12 @@ class Tokens:
         for each in scopes:
             if each not in SCOPES:
                 raise BadValue(each, f"is nothing that a token is for: {', '.join(SCOPES)}.")
-        if not scopes or ("provisioning" in scopes) != (acts_as is not None):
-            raise BadValue(name, "needs --for; and --as LOGIN just where it is for provisioning.")
+        if not scopes:
+            raise BadValue(name, f"needs what it is for: {', '.join(SCOPES)}.")
+        if "provisioning" in scopes and acts_as is None:
+            raise BadValue(name, "is for provisioning: say as whom it changes people and groups.")
+        if "provisioning" not in scopes and acts_as is not None:
+            raise BadValue(name, "acts as somebody only where it is for provisioning.")
         names.key(name)
         end = moments.written(moments.moment(until)) if until is not None else None
         token = _PREFIX + secrets.token_urlsafe(32)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any
+from typing import Any, Final
 
 from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.effects.summary import Line
@@ -35,10 +35,10 @@ def effect_lines(
             yield from wrapped(f"- {each}", "  ", "  ")
     else:
         yield styled("What changes", "strong")
-        yield from _marked(lines)
+        yield from marked(lines)
     for when, some in later:
         yield styled(when, "strong")
-        yield from _marked(some)
+        yield from marked(some)
     if lines and not effects.creating_counted:
         yield from wrapped("Who may create what is not counted on a site of this size.", "  ")
     if not effects.filing_counted:
@@ -46,9 +46,13 @@ def effect_lines(
         yield from wrapped(told, "  ")
 
 
-def _marked(lines: Iterable[Line]) -> Iterator[str]:
+_MARKS: Final = {True: ("+", "yes"), False: ("-", "no"), None: ("…", "faint")}
+
+
+def marked(lines: Iterable[Line]) -> Iterator[str]:
+    """Lines of effects, each with a mark: for gains, for losses, or for more that is not named."""
     for line in lines:
-        mark = styled("+", "yes") if line.gains else styled("-", "no")
+        mark = styled(*_MARKS[line.gains])
         first, *more = wrapped(f"x {line}", "  ", "  ")
         yield first.replace("x", mark, 1)
         yield from more

@@ -65,7 +65,7 @@ class User:
             case "login" | "name" | "email" | "status":
                 return str(getattr(self, attribute))
             case "joined":
-                return self.joined.isoformat() if self.joined else ""
+                return written(self.joined) if self.joined else ""
             case _:
                 return self.attributes.get(attribute, "")
 

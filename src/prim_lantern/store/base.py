@@ -23,6 +23,7 @@ from prim_lantern.formats.history import (
     NO_HASH,
     Line,
     checked,
+    hash_in,
     line_from,
     values_from,
     written_line,
@@ -226,8 +227,10 @@ class Store(ABC):
         """Hold every change against the one before, replay all of them back from the site, and
         find the hash `against`, if one is given; the number of changes.
 
-        Raises `BrokenHistory` at the first that does not fit.
+        Raises `BrokenHistory` at the first that does not fit, and `BadValue` where `against` is no
+        hash at all.
         """
+        sealed = hash_in(against) if against is not None else NO_HASH
         texts, data = self.snapshot()
         lines = list(checked(texts))
         state = State.of(data)
@@ -239,7 +242,7 @@ class Store(ABC):
                 change = "this last change" if last else "this change"
                 raise BrokenHistory(values["number"], f"{what} is not as {change} left it")
             _take_back(rewind, values)
-        if against is not None and against not in (NO_HASH, *(each["hash"] for each in lines)):
+        if sealed not in (NO_HASH, *(each["hash"] for each in lines)):
             raise BrokenHistory(
                 len(lines),
                 "no change up to it has the hash that was kept: what was sealed was altered or "

@@ -51,6 +51,11 @@ def url_of(address: str) -> URL:
     return url
 
 
+def without_password(address: str) -> str:
+    """The address of a database as it may be shown; `NoSite` where it is none."""
+    return url_of(address).render_as_string(hide_password=True)
+
+
 def _without_driver(url: URL, error: ImportError) -> NoSite:
     where = url.render_as_string(hide_password=True)
     if url.drivername == "postgresql+psycopg":

@@ -21,17 +21,20 @@ _CREATE = "create "
 _Signature = tuple[tuple[str, str, bool], ...]
 
 
+_VERBS = {True: ("gain", "gains"), False: ("lose", "loses"), None: ("gain or lose",) * 2}
+
+
 class Line(NamedTuple):
-    """One line of a summary: who, whether they gain, and what where, each in words."""
+    """One line of a summary: who, whether they gain (None: some do, and some lose, for the rest of
+    whom it only says how many sorts there are), and what where, each in words."""
 
     who: str
-    gains: bool
+    gains: bool | None
     what: str
     one: bool = False
 
     def __str__(self) -> str:
-        verb = "gain" if self.gains else "lose"
-        return f"{self.who} {verb}{'s' if self.one else ''} {self.what}"
+        return f"{self.who} {_VERBS[self.gains][self.one]} {self.what}"
 
 
 def lines_of(
@@ -51,17 +54,17 @@ def lines_of(
         clusters.setdefault(tuple(theirs), []).append(who)
     every = every_action(effects)
     ordered = sorted(clusters.items(), key=lambda each: (None not in each[1], -len(each[1])))
-    lines = []
-    for signature, people in ordered:
+    lines: list[Line] = []
+    for number, (signature, people) in enumerate(ordered):
+        rest = len(ordered) - number
+        if len(lines) >= most - 1 and rest > 1:
+            return [*lines, Line(f"{rest} more sorts of people", None, "something as well")]
         people_called = called(effects, people)
         for gains in (True, False):
             some = [(action, where) for action, where, gained in signature if gained == gains]
             if some:
                 one = len(people) == 1 and people[0] is not None
                 lines.append(Line(people_called, gains, what_of(some, every), one))
-    if len(lines) > most:
-        rest = len(lines) - most + 1
-        lines = [*lines[: most - 1], Line(f"{rest} more sorts of people", True, "--list has all")]
     return lines
 
 

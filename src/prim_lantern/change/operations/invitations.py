@@ -88,9 +88,13 @@ class Accept(Operation):
         login = data.login(self.login)
         invitation = data.invitations.get(login)
         if invitation is None or not compare_digest(invitation.token_hash, self.token_hash):
-            raise BadChange("This link is not known, or was replaced or cancelled; ask for a new.")
+            raise BadChange(
+                "This link is not known, or was replaced or cancelled; ask for a new one."
+            )
         if made.at >= invitation.until:
-            raise BadChange(f"This link has ended on {written(invitation.until)}; ask for a new.")
+            raise BadChange(
+                f"This link has ended on {written(invitation.until)}; ask for a new one."
+            )
         user = replace(data.users[login], status=ACTIVE, joined=start_of_day(made.at))
         return with_users(without_invitation(data, login), [user])
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 
 from prim_lantern.decide.belonging import Way
@@ -74,15 +74,24 @@ def listed(words: Iterable[str], last: str = "and") -> str:
     return f" {last} ".join(filter(None, [", ".join(words[:-1]), words[-1]])) if words else ""
 
 
+def counts(numbers: Mapping[str, int]) -> str:
+    """How many there are of each thing, by its plural: "1 person, 3 groups"."""
+    ones = {"people": "person"}
+    return ", ".join(
+        f"1 {ones.get(what) or what.removesuffix('s')}" if count == 1 else f"{count:,} {what}"
+        for what, count in numbers.items()
+    )
+
+
 def in_state(state: str) -> str:
     """What an item in a state is."""
     return {"draft": "a draft", "in-review": "in review"}.get(state, state)
 
 
-def some(paths: Sequence[str], most: int = 4) -> str:
-    """The first few of some paths, and how many more there are."""
-    shown = ", ".join(paths[:most])
-    return f"{shown} and {len(paths) - most:,} more" if len(paths) > most else shown
+def some(names: Sequence[str], most: int = 4) -> str:
+    """The first few of some names in a row, and how many more there are."""
+    more = [f"{len(names) - most:,} more"] if len(names) > most else []
+    return listed([*names[:most], *more])
 
 
 def person(data: SiteData, login: str | None) -> str:
