@@ -20,7 +20,7 @@ from prim_lantern.insight.checkup import CHECKS
 from prim_lantern.insight.comparing.compare import Compared, Side
 from prim_lantern.insight.gaining.could_gain import could_gain
 from prim_lantern.insight.look import Look
-from prim_lantern.insight.tidy import tidy
+from prim_lantern.insight.tidying.tidy import tidy
 from prim_lantern.insight.wishes.suggest import suggest
 from prim_lantern.insight.wishes.wish import Wish
 from prim_lantern.site.data import SiteData

@@ -25,7 +25,7 @@ from prim_lantern.insight.comparing.difference import TwoPeople, what_differs
 from prim_lantern.insight.comparing.frozen import frozen
 from prim_lantern.insight.folding import Folding
 from prim_lantern.insight.ladder import ladder
-from prim_lantern.insight.tidy import tidy
+from prim_lantern.insight.tidying.tidy import tidy
 from prim_lantern.insight.wishes.candidates import candidates
 from prim_lantern.insight.wishes.suggest import suggest
 from prim_lantern.insight.wishes.wish import Wish, is_true

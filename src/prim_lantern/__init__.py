@@ -171,7 +171,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.finding import Finding
     from prim_lantern.insight.gaining.could_gain import Chain, Move
     from prim_lantern.insight.ladder import Rung
-    from prim_lantern.insight.tidy import Tidied
+    from prim_lantern.insight.tidying.tidy import Tidied
     from prim_lantern.insight.wishes.suggest import Suggestion, Suggestions
     from prim_lantern.insight.wishes.wish import Wish
     from prim_lantern.live import Site
@@ -260,7 +260,7 @@ else:
         "Suggestion": "insight.wishes.suggest",
         "Suggestions": "insight.wishes.suggest",
         "Thing": "insight.comparing.difference",
-        "Tidied": "insight.tidy",
+        "Tidied": "insight.tidying.tidy",
         "User": "site.people",
         "Viewer": "viewer",
         "Way": "decide.belonging",

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.finding import Finding
     from prim_lantern.insight.gaining.could_gain import Chain
     from prim_lantern.insight.ladder import Rung
-    from prim_lantern.insight.tidy import Tidied
+    from prim_lantern.insight.tidying.tidy import Tidied
     from prim_lantern.insight.wishes.suggest import Suggestions
     from prim_lantern.insight.wishes.wish import Wish
 
@@ -288,7 +288,7 @@ Nearest: position “relief keeper”.
         >>> found.after.words < found.before.words
         True
         """
-        from prim_lantern.insight.tidy import tidy
+        from prim_lantern.insight.tidying.tidy import tidy
 
         return tidy(self._state.engine(self.moment(at)), today_only=today_only)
 

@@ -11,7 +11,8 @@ from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import opened, print_json, print_lines
 from prim_lantern.cli.listing import As, show_list
 from prim_lantern.insight.look import TURNS
-from prim_lantern.insight.tidy import Tidied
+from prim_lantern.insight.tidying.tidy import Tidied
+from prim_lantern.insight.useless import MOST_WORDS
 from prim_lantern.show.terminal import styled, wrapped
 
 _COUNTED = ("rules", "given", "readerships", "names")
@@ -65,15 +66,17 @@ def tidy(make: bool, today_only: bool, how: How) -> int:
 
 
 def _lines(found: Tidied) -> Iterator[str]:
-    if not found.looks_ahead:
-        yield from wrapped(
-            f"More than {TURNS} later moments change something by themselves: too many to prove "
-            "that everything would stay as it is. So nothing is proposed, though something may be "
-            "said with fewer words."
+    if not found.tried_each:
+        many = (
+            f"There are more than {MOST_WORDS} words, too many to try each without the others."
+            if found.before.words > MOST_WORDS
+            else f"More than {TURNS} later moments change something by themselves, too many to try "
+            "each word at all of them."
         )
-        return
+        told = "So this is only what is over, or said twice at one place; more may decide nothing."
+        yield from wrapped(f"{many} {told}")
     if not found.steps:
-        yield "Nothing can be said with fewer words."
+        yield "Nothing can be said with fewer words." if found.tried_each else "Nothing is."
         return
     for step in found.steps:
         yield from wrapped(f"- {step.says}", "", "  ")

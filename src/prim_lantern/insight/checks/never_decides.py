@@ -1,8 +1,9 @@
 """A rule, a given role or a readership decides nothing: without it everything would be as it is.
 
 It was proved by taking it away: nobody gains or loses anything, now or at any later moment; neither
-would anybody new in the groups that it names, nor at anything new in its places. A deny that stops
-nobody may stand guard against what comes, and is only told, once anybody but the owner is there.
+would anybody new in the groups that it names, nor at anything new in its places. What others say at
+the same place already needs no other proof. A deny that stops nobody may stand guard against what
+comes, and is only told, once anybody but the owner is there.
 """
 
 from __future__ import annotations
@@ -11,31 +12,28 @@ from collections.abc import Iterator
 
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
 from prim_lantern.insight.look import Look, written
-from prim_lantern.insight.useless import useless_words
+from prim_lantern.insight.useless import MOST_WORDS, count_of_words, useless_words
 
 NAME = "never-decides"
-_AT_MOST = 300  # words that are tried one by one
+_TWICE = "Only what says no more than others at the same place is told."
 
 
 def find(look: Look) -> Iterator[Finding]:
     """Each of them whose removal changes no answer."""
-    data = look.data
-    standing = [each for each in data.places if each.readership is not None]
-    count = len(data.rules) + len(data.given) + len(standing)
-    if count > _AT_MOST:
+    count = count_of_words(look.data)
+    if count > MOST_WORDS:
         yield Finding(
             NAME,
             NOTE,
             f"There are {count:,} rules, given roles and readerships: too many to try each without "
-            f"the others (up to {_AT_MOST} are).",
+            f"the others (up to {MOST_WORDS} are). {_TWICE}",
         )
-        return
-    if not look.looks_ahead:
+    elif not look.looks_ahead:
         yield Finding(
             NAME,
             NOTE,
-            "There are too many later moments at which something changes by itself to be sure of "
-            "any word that it decides nothing.",
+            "There are too many later moments at which something changes by itself to try each "
+            f"word without the others. {_TWICE}",
         )
     for each in useless_words(look):
         told, where = f"{each.says[:1].lower()}{each.says[1:]}.", written([each.origin])

@@ -1,0 +1,1 @@
+"""The same decisions said with fewer words."""
