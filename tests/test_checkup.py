@@ -431,6 +431,17 @@ def test_where_too_much_changes_by_itself_only_what_is_said_twice_goes_and_it_sa
         assert any("too many later moments" in each for each in says) == (not tried)
 
 
+@pytest.mark.parametrize("status", ["suspended", "invited", "byline"])
+def test_a_word_for_somebody_who_may_come_back_is_not_useless(make_site, status):
+    """It decides nothing as things are; who has no account is told of by another check."""
+    words = WRITER + role("writer", "user:cyd", "/a") + word("allow", "publish", "user:cyd", "/a")
+    site = make_site(GROUPS + words, f"ann,Ann,,active,crew,,\ncyd,Cyd,,{status},,,", SECTION)
+    gone = status == "byline"
+    found = [each.says for each in site.checkup(AT, "never-decides")]
+    assert any("Cyd" in each for each in found) == gone
+    assert (site.tidy(AT).after.words < site.tidy(AT).before.words) == gone
+
+
 def test_of_very_many_words_only_those_said_twice_are_told_to_decide_nothing(make_folder):
     many = "".join(word("allow", "edit", "group:crew", f"/a/p{number}") for number in range(300))
     for more, tried in (

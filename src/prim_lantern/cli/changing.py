@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import sys
 from collections.abc import Callable, Iterable
 from pathlib import Path
@@ -23,7 +22,8 @@ from prim_lantern.cli.common import (
     site_option,
     texts,
 )
-from prim_lantern.errors import BadQuestion, NotConfirmed
+from prim_lantern.errors import BadQuestion, BadSite, NotConfirmed, UnknownUser
+from prim_lantern.formats.incoming.table import read_table
 from prim_lantern.formats.whole import write_whole
 from prim_lantern.live import Site
 from prim_lantern.show.changes import (
@@ -35,6 +35,7 @@ from prim_lantern.show.changes import (
 )
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.names import folded
+from prim_lantern.site.origin import Origin, Problem
 from prim_lantern.site.who import AUDIENCES
 
 by_option = click.option(
@@ -222,13 +223,28 @@ def logins_of(site: Changeable, some: Iterable[str], file: str | None = None) ->
     """The logins of people named, and of those in a file: its first column, or `login`."""
     found = [login_of(site, each) for text in some for each in texts(text)]
     if file is not None:
-        text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
-        rows = [row for row in csv.reader(text.splitlines()) if row and row[0].strip()]
-        head = [folded(cell) for cell in rows[0]] if rows else []
-        column = head.index("login") if "login" in head else 0
-        listed = rows[1:] if "login" in head else rows
-        found += [site.data.login(row[column].strip()) for row in listed if len(row) > column]
+        found += _listed(site, file)
     return tuple(dict.fromkeys(found))
+
+
+def _listed(site: Changeable, file: str) -> list[str]:
+    """The logins in a file; `BadSite` with all that are nobody's."""
+    raw = sys.stdin.buffer.read() if file == "-" else Path(file).read_bytes()
+    table = read_table(raw, "the input" if file == "-" else file)
+    head = [folded(each) for each in table.header]
+    at = head.index("login") if "login" in head else 0
+    rows = table.rows if "login" in head else [(1, table.header), *table.rows]
+    found, problems = [], []
+    for line, cells in rows:
+        try:
+            found += [site.data.login(cells[at].strip())] if cells[at].strip() else []
+        except UnknownUser as error:
+            origin = Origin(table.file, line)
+            told = "is no user of this site."
+            problems.append(Problem(origin, "login", cells[at], told, tuple(error.suggestions)))
+    if problems:
+        raise BadSite(problems, table.file)
+    return found
 
 
 def settings(some: Iterable[str]) -> dict[str, str]:

@@ -212,6 +212,15 @@ def whom(site: Site, text: str) -> str:
     return person(site, text) or "guests"
 
 
+def _of_sort(sort: str) -> Callable[..., Any]:
+    """The argument that names a group or a role, with its sort in front of it or without."""
+    prefix = f"{sort}:"
+    return click.argument("name", callback=lambda *given: given[-1].removeprefix(prefix))
+
+
+group_argument, role_argument = _of_sort("group"), _of_sort("role")
+
+
 def texts(text: str | None) -> tuple[str, ...]:
     """The entries of a text with commas."""
     return tuple(each for each in map(str.strip, (text or "").split(",")) if each)

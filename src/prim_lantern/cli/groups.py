@@ -9,7 +9,7 @@ import click
 from prim_lantern.change.operations.groups import condition
 from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing, logins_of, whos
-from prim_lantern.cli.common import opened, print_json, print_lines, texts
+from prim_lantern.cli.common import group_argument, opened, print_json, print_lines, texts
 from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion, UnknownWho
@@ -55,7 +55,7 @@ def list_groups(where: str, at: str | None, shown: As) -> None:
 
 
 @group.command("show")
-@click.argument("name")
+@group_argument
 @list_at
 def show_group(name: str, where: str, at: str | None, shown: As) -> None:
     """One group: its members, and by which way each is one."""
@@ -112,7 +112,7 @@ def _told_of(data: SiteData, group: Group) -> Iterator[str]:
 
 
 @group.command()
-@click.argument("name")
+@group_argument
 @click.option("--label", default="", help="The name that people see.")
 @click.option("--about", default="", help="What it is for.")
 @click.option("--counts-in", multiple=True, metavar="GROUP", help="Its members count there too.")
@@ -135,7 +135,7 @@ def add(
 
 
 @group.command()
-@click.argument("name")
+@group_argument
 @click.option("--label", help="The name that people see.")
 @click.option("--about", help="What it is for.")
 @click.option("--counts-in", multiple=True, metavar="GROUP", help="Its members count there too.")
@@ -159,7 +159,7 @@ def change(
 
 
 @group.command()
-@click.argument("name")
+@group_argument
 @click.argument("new_name")
 @changing
 def rename(name: str, new_name: str, how: How) -> int:
@@ -168,7 +168,7 @@ def rename(name: str, new_name: str, how: How) -> int:
 
 
 @group.command()
-@click.argument("name")
+@group_argument
 @changing
 def remove(name: str, how: How) -> int:
     """Remove a group, with its memberships and every word that speaks of it."""
@@ -212,7 +212,7 @@ _where_option = click.option(
 
 
 @group.command("add-members")
-@click.argument("name")
+@group_argument
 @click.argument("people", nargs=-1)
 @_from_option
 @_where_option
@@ -238,7 +238,7 @@ def add_members(
 
 
 @group.command("remove-members")
-@click.argument("name")
+@group_argument
 @click.argument("people", nargs=-1)
 @_from_option
 @_where_option
@@ -254,7 +254,7 @@ def remove_members(
 
 
 @group.command()
-@click.argument("name")
+@group_argument
 @click.option("--add", "more", multiple=True, metavar="WHO", help="A person or group:…")
 @click.option("--drop", "fewer", multiple=True, metavar="WHO", help="No longer a steward.")
 @changing
@@ -278,7 +278,7 @@ def sign_up(names: tuple[str, ...], how: How) -> int:
 
 
 @group.command("condition")
-@click.argument("name")
+@group_argument
 @click.argument("rows", nargs=-1, metavar="[TESTS]...")
 @changing
 def set_condition(name: str, rows: tuple[str, ...], how: How) -> int:
@@ -330,7 +330,7 @@ def _nearest(data: SiteData, test: Test) -> str:
 
 
 @group.command("map")
-@click.argument("name")
+@group_argument
 @click.option("--add", "more", multiple=True, metavar="ROLE", help="As directory:teacher.")
 @click.option("--drop", "fewer", multiple=True, metavar="ROLE", help="No longer.")
 @changing

@@ -78,7 +78,7 @@ def history(
 
 def _maker(site: Site, text: str, past: Sequence[Record]) -> str:
     """Who made changes: somebody who is there, or was, or "by hand" (no login)."""
-    if folded(text) == "by hand":
+    if folded(text) in ("by hand", "hand"):
         return ""
     makers = {folded(each.by): each.by for each in past}
     if folded(text) in makers:

@@ -209,11 +209,11 @@ def _bring_in(
     try:
         code = carry_out(how, build)
     except NothingToChange:
+        code = 0
         if how.as_json:
             print_json({"made": False, "said": []})
         else:
             click.echo("All of it is so already; nothing was changed.")
-        return 0
     if (said.columns or said.values) and not how.trying and keep is not None:
         keep_at(keep, what, kept_at(keep, what).and_also(said))
     return code

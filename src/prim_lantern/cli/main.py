@@ -14,8 +14,8 @@ from prim_lantern.errors import PrimLanternError, UnknownName
 _COMMANDS = {
     "may": "asking",
     "why": "asking",
-    "who": "lists",
-    "what": "lists",
+    "who": "who",
+    "what": "what",
     "show": "showing",
     "grid": "looking",
     "look-as": "looking",

@@ -14,6 +14,7 @@ from prim_lantern.cli.common import (
     opened,
     print_json,
     print_lines,
+    role_argument,
     site_option,
     stood_option,
     texts,
@@ -107,7 +108,7 @@ def _ladder(site: Site, shown: As) -> None:
 
 
 @role.command("show")
-@click.argument("name")
+@role_argument
 @site_option
 @stood_option
 @json_option
@@ -195,7 +196,7 @@ def _brought(change: Change, name: str) -> Iterator[str]:
 
 
 @role.command()
-@click.argument("name")
+@role_argument
 @click.option("--label", default="", help="The name that people see.")
 @click.option("--about", default="", help="What it can do, in a sentence.")
 @click.option("--on", "includes", multiple=True, metavar="ROLE", help="A role it is built on.")
@@ -228,7 +229,7 @@ def add(
 
 
 @role.command()
-@click.argument("name")
+@role_argument
 @click.argument("new_name")
 @click.option("--label", default="", help="The name that people see.")
 @click.option("--about", default="", help="What it can do, in a sentence.")
@@ -239,7 +240,7 @@ def copy(name: str, new_name: str, label: str, about: str, how: How) -> int:
 
 
 @role.command()
-@click.argument("name")
+@role_argument
 @click.option("--label", help="The name that people see.")
 @click.option("--about", help="What it can do, in a sentence.")
 @click.option("--on", "build_on", multiple=True, metavar="ROLE", help="Build it on this as well.")
@@ -284,7 +285,7 @@ def change(
 
 
 @role.command()
-@click.argument("name")
+@role_argument
 @changing
 def remove(name: str, how: How) -> int:
     """Remove a role, taking it back from everybody."""
@@ -292,7 +293,7 @@ def remove(name: str, how: How) -> int:
 
 
 @role.command()
-@click.argument("name")
+@role_argument
 @click.argument("other")
 @site_option
 @stood_option
@@ -320,7 +321,7 @@ def _known(data: SiteData, name: str) -> str:
 
 
 @role.command()
-@click.argument("name")
+@role_argument
 @click.argument("new_name")
 @changing
 def rename(name: str, new_name: str, how: How) -> int:

@@ -32,7 +32,7 @@ from prim_lantern.cli.joining import (
     sign_up,
 )
 from prim_lantern.cli.listing import As, list_at, listing, show_list
-from prim_lantern.cli.lists import print_holdings, who_it_is
+from prim_lantern.cli.what import print_holdings, who_it_is
 from prim_lantern.decide.explain.holdings import holdings as holdings_of
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site

@@ -12,6 +12,7 @@ from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rul
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.fixes import remove_rule, take_back_only
 from prim_lantern.insight.look import Look
+from prim_lantern.insight.returning import with_all_back
 from prim_lantern.insight.said_already import Words
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period
@@ -52,10 +53,13 @@ def useless_words(look: Look, *, guards: bool = True) -> Iterator[Useless]:
     """The rules, given roles and readerships whose removal changes no answer: to nobody who is
     there, nor to anybody new in the groups that they name, at anything that is there or new in
     their places, now or when words begin or end later; nor, guards aside, to those who are there at
-    any later moment. All-access, and what is over, are left, and guards if wanted. Where each
-    cannot be tried, they are those that say only what others at the same place say."""
+    any later moment; whoever is suspended or invited counts as if they acted. All-access, and what
+    is over, are left, and guards if wanted. Where each cannot be tried, they are those that say
+    only what others at the same place say."""
     said, tried = Words(look.data, look.at), tries_each(look)
     few = count_of_words(look.data) <= MOST_WORDS
+    if few:
+        look = Look(look.engine.after(with_all_back(look.data), look.at))
     yield from _rules(look, said, allows=tried, denies=few and guards)
     yield from _given_roles(look, said, try_each=tried)
     if tried:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 from prim_lantern.change.operations.base import Made, Operation
@@ -12,6 +13,7 @@ from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.fixes import remove_rule, take_back
 from prim_lantern.insight.look import Look
+from prim_lantern.insight.returning import with_all_back
 from prim_lantern.insight.said_already import Words
 from prim_lantern.insight.useless import tries_each
 from prim_lantern.site.check import problems_in
@@ -58,8 +60,7 @@ class Work:
     def __init__(self, engine: Engine, *, today_only: bool) -> None:
         self.start = engine
         self.data = engine.data
-        self._look_at_start = Look(engine)
-        self.tries_each = tries_each(self._look_at_start)
+        self.tries_each = tries_each(Look(engine))
         self._words = Words(engine.data, engine.at)
         self.steps: list[Step] = []
         self._today_only = today_only
@@ -113,9 +114,15 @@ class Work:
             return None
         return None if problems_in(data, self.data) else data
 
+    @cached_property
+    def _all_back(self) -> Look:
+        """The site as it was first, where whoever is away came back."""
+        return Look(self.start.after(with_all_back(self.start.data), self.start.at))
+
     def _same(self, after: SiteData) -> bool:
         """Whether everything is decided as on the site that was there first."""
-        look = self._look_at_start
+        look = self._all_back
+        after = with_all_back(after, like=(self.start.data, look.data))
         if not look.stays_the_same(after) or look.files_otherwise(after):
             return False
         if self._today_only:
@@ -123,7 +130,7 @@ class Work:
         both = {
             part: getattr(after, part)
             for part in ("rules", "given", "roles", "places", "groups", "users")
-            if getattr(after, part) is not getattr(self.start.data, part)
+            if getattr(after, part) is not getattr(look.data, part)
         }
         whos = [Who("group", name) for name in self.start.data.groups]
         places = list(dict.fromkeys((*_places(self.start.data), *_places(after))))

@@ -1,9 +1,8 @@
-"""`who` and `what`: lists of people, and of what one of them may do."""
+"""`what`: a list of what somebody may do, and by what."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 import click
 
@@ -16,166 +15,21 @@ from prim_lantern.cli.common import (
     print_json,
     print_lines,
     print_text,
-    texts,
 )
 from prim_lantern.cli.listing import As, list_at, show_list
+from prim_lantern.cli.who import is_at
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.explain.holdings import holdings
-from prim_lantern.decide.views.access import Access, changing_actions
 from prim_lantern.decide.views.looking import LookingAs
-from prim_lantern.decide.views.powers import Powers
+from prim_lantern.decide.views.powers import Powers, managing_spots
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
-from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
+from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS, STEPS
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import is_above
+from prim_lantern.site.places import SITE, place
 from prim_lantern.state import Whom
-
-
-@click.command(short_help="Who may do this here?")
-@click.argument("actions", shell_complete=complete_action)
-@click.argument("place", shell_complete=complete_place)
-@click.option("--below", is_flag=True, help="To anything at PLACE or below it, and to how much.")
-@click.option("--kind", help="For create: only what is of this kind.")
-@click.option("--filed", metavar="CATEGORY", help="For file-under: the category.")
-@list_at
-def who(
-    actions: str,
-    place: str,
-    below: bool,
-    kind: str | None,
-    filed: str | None,
-    where: str,
-    at: str | None,
-    shown: As,
-) -> None:
-    """Who may do ACTIONS at PLACE, and by which way?
-
-    ACTIONS are some with commas, or "any": all by which something is changed. PLACE is the path
-    of an item (for create, of the parent), a category, or "site".
-
-    \b
-    prim-lantern who edit,publish /visit/prices
-    prim-lantern who create /log --kind post
-    prim-lantern who any /stations --below --csv audit.csv
-    """
-    site = opened(where)
-    wanted = [] if actions == "any" else list(texts(actions))
-    _only_with("--filed", filed, "file-under", wanted)
-    _only_with("--kind", kind, "create", wanted)
-    managing = bool(wanted) and set(wanted) <= {*MANAGING_ACTIONS}
-    below = below or not (place.startswith("/") or managing)  # what is on the site, or filed there
-    if wanted and not (below or managing or wanted == ["create"]):
-        site.data.item(place)
-    found = site.access_to(filed or place, wanted, at, kind=kind, below=below or filed is not None)
-    if filed is not None:
-        site.section(place)
-        found = [
-            each._replace(places=tuple(p for p in each.places if _is_at(p, place, below)))
-            for each in found
-        ]
-    found = [each for each in found if each.places]
-    if not (shown.as_json or shown.to_csv):
-        doing = words.doings(site.data, wanted, kind) if wanted else "change"
-        under = f" under {filed}" if filed else ""
-        called = _called(place, below=below, something="something" if wanted else "anything")
-        at = "anything at " if place.startswith("/") and not wanted else ""
-        _say_how_many(site, found, f"{doing} {at}{called}{under}")
-    _show_access(site, found, wanted, below=below, shown=shown)
-
-
-def _only_with(option: str, value: object, action: str, wanted: Sequence[str]) -> None:
-    if value and wanted and action not in wanted:
-        raise BadQuestion(f"{option} belongs to {action}.")
-
-
-def _called(place: str, *, below: bool, something: str) -> str:
-    if place == "site":
-        return f"{something} on the site" if below else "the whole site"
-    if place.startswith("/"):
-        return f"{place} or below it" if below else place
-    return f"{something} filed under {place}" if below else place
-
-
-def _is_at(path: str, place: str, below: bool) -> bool:
-    return path == place or (below and is_above(place, path))
-
-
-def _show_access(
-    site: Site,
-    found: Sequence[Access],
-    wanted: Sequence[str],
-    *,
-    below: bool,
-    shown: As,
-) -> None:
-    from prim_lantern.show.records import Column
-
-    users = site.data.users
-    records = [
-        {
-            "login": each.who,
-            "name": users[each.who].name if each.who else "any guest",
-            "action": each.action,
-            "count": len(each.places),
-            "first": each.places[0],
-            "by": each.why,
-            "written": list(each.written),
-        }
-        for each in found
-    ]
-    columns = [
-        Column("login", "Login", whole=True),
-        Column("name", "Name", shed=2),
-        *([Column("may", "May")] if len(wanted) != 1 else []),
-        *([Column("where", "Where")] if below else []),
-        Column("by", "By"),
-        Column("written", "Written at", shed=1),
-    ]
-    keys = ["login", "name", "action", "count", "first", "by", "written"]
-    show_list(shown, columns, records, "", short=_joined(site, records), keys=keys)
-
-
-def _say_how_many(site: Site, found: Sequence[Access], doing: str) -> None:
-    people = {each.who for each in found} - {None}
-    active = sum(1 for user in site.data.users.values() if user.status == "active")
-    print_text(f"{len(people)} of {active} active people may {doing}.")
-    guests = {each.action for each in found if each.who is None}
-    click.echo(
-        f"Guests may {words.listed(sorted(guests))} as well." if guests else "Guests may not."
-    )
-
-
-def _joined(site: Site, records: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The rows of the table: what somebody may do by the same way with the same, joined. What
-    guests may as well has its reason once, with them."""
-    every = [each for each in changing_actions(site.data) if each not in MANAGING_ACTIONS]
-    rows: dict[tuple[object, ...], list[dict[str, Any]]] = {}
-    of_guests = {_way(each) for each in records if each["login"] is None}
-    for each in records:
-        as_guests = each["login"] is not None and _way(each) in of_guests
-        key = (each["login"], each["count"], each["first"], each["by"], as_guests)
-        rows.setdefault(key, []).append(each)
-    return [
-        {
-            **some[0],
-            **({"by": "as guests may", "written": []} if as_guests else {}),
-            "login": some[0]["login"] or "(guests)",
-            "may": words.listed(words.in_short([each["action"] for each in some], every)),
-            "where": _counted(some[0]["count"], some[0]["first"]),
-        }
-        for (*_, as_guests), some in rows.items()
-    ]
-
-
-def _way(each: Mapping[str, Any]) -> tuple[object, ...]:
-    return each["action"], each["count"], each["first"], each["by"]
-
-
-def _counted(count: int, first: str) -> str:
-    return first if count == 1 else f"{first} and {count - 1} more"
 
 
 @click.command(short_help="What may somebody do?")
@@ -203,6 +57,8 @@ def what(
         site.section(within)
     if action == "create":
         _creating(site, whom, within, at, shown)
+    elif action is not None and site.data.action(action) in MANAGING_ACTIONS:
+        _managing(site, whom, action, within, at, shown)
     elif action is not None:
         _items(site, whom, action, within, at, shown)
     elif shown.to_csv is not None:
@@ -219,7 +75,7 @@ def _items(
     from prim_lantern.show.records import PAGE, Column
 
     every = site.items_for(who, action, at)
-    paths = [path for path in every if within is None or _is_at(path, within, below=True)]
+    paths = [path for path in every if within is None or is_at(path, within, below=True)]
     told = paths if shown.everything or shown.as_json or shown.to_csv else paths[:PAGE]
     records = [
         {
@@ -247,6 +103,33 @@ def _items(
     show_list(shown, columns, records, "", count=len(paths))
 
 
+def _managing(
+    site: Site, who: Whom, action: str, within: str | None, at: str | None, shown: As
+) -> None:
+    from prim_lantern.show.records import Column
+
+    whole = action in SITE_WIDE_ACTIONS
+    if whole and within is not None:
+        raise BadQuestion(f"{action!r} is asked of the whole site: leave --in out.")
+    below = place(within) if within is not None else SITE
+    spots = [SITE] if whole else managing_spots(site.data, below)
+    decisions = [(str(each), site.may_manage(who, action, str(each), at)) for each in spots]
+    records = [{"place": name, "by": each.explanation.short} for name, each in decisions if each]
+    if not (shown.as_json or shown.to_csv):
+        called = words.opening(site.data, site.login_of(who))
+        doing = words.doing(site.data, action)
+        if not records:
+            print_text(f"{called} may {action} nowhere{f' in {within}' if within else ''}.")
+        elif whole:
+            print_text(f"{called} may {doing} the whole site.")
+        else:
+            print_text(
+                f"{called} may {doing} {len(records)} of {len(spots)} places; what lies between "
+                "them, where no words stand, is as the place above it."
+            )
+    show_list(shown, [Column("place", "Place", whole=True), Column("by", "Because")], records, "")
+
+
 def _creating(site: Site, who: Whom, within: str | None, at: str | None, shown: As) -> None:
     from prim_lantern.show.records import Column
 
@@ -259,7 +142,7 @@ def _creating(site: Site, who: Whom, within: str | None, at: str | None, shown: 
             "needs_category": each.needs_category,
         }
         for each in view.offers
-        if within is None or _is_at(each.parent, within, below=True)
+        if within is None or is_at(each.parent, within, below=True)
     ]
     short = [
         {**each, "needs_category": _filing(bool(each["categories"]), bool(each["needs_category"]))}
@@ -289,13 +172,13 @@ def _every_right(powers: Powers, within: str | None, shown: As) -> None:
         {"action": action, "where": path, "beyond": path in beyond.get(action, ())}
         for action, paths in powers.may.items()
         for path in paths
-        if within is None or _is_at(path, within, below=True)
+        if within is None or is_at(path, within, below=True)
     ]
     records += [
         {"action": action, "where": place, "beyond": True}
         for action, places in powers.manages.items()
         for place in places
-        if within is None or _is_at(place, within, below=True)
+        if within is None or place == "site" or is_at(place, within, below=True)
     ]
     show_list(shown, [], records, "", keys=["action", "where", "beyond"])
 
@@ -376,4 +259,4 @@ def who_it_is(site: Site, who: Whom) -> list[str]:
     return [f"{user.called} ({login}), {user.status}{owner}."]
 
 
-COMMANDS = {"who": who, "what": what}
+COMMANDS = {"what": what}
