@@ -431,6 +431,20 @@ def test_where_too_much_changes_by_itself_only_what_is_said_twice_goes_and_it_sa
         assert any("too many later moments" in each for each in says) == (not tried)
 
 
+def test_who_was_not_looked_at_is_counted(make_site):
+    """Of those who could come to much, five are looked at of each sort."""
+    clerk = '[roles.clerk]\ncapabilities = [{ can = ["manage-people"] }]\n'
+    logins = [f"c{number}" for number in range(7)]
+    people = "\n".join(f"{each},,,active,,," for each in logins)
+    for some in (5, 6, 7):
+        to = " ".join(f"user:{each}" for each in logins[:some])
+        site = make_site(GROUPS + clerk + role("clerk", to), people, SECTION)
+        says = [each.says for each in site.checkup(AT, "could-break-promises")]
+        told = [each for each in says if "were looked at" in each]
+        more = {5: [], 6: ["1 more person manages"], 7: ["2 more people manage"]}[some]
+        assert [each[: len(more[0])] for each in told] == more if more else not told
+
+
 @pytest.mark.parametrize("status", ["suspended", "invited", "byline"])
 def test_a_word_for_somebody_who_may_come_back_is_not_useless(make_site, status):
     """It decides nothing as things are; who has no account is told of by another check."""

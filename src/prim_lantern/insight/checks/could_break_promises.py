@@ -25,6 +25,16 @@ def find(look: Look) -> Iterator[Finding]:
     stewards = {who for each in data.groups.values() for who in each.stewards}
     some = look.among(stewards)
     looking_after = [each for each in look.active if each in some and each not in managers]
+    left = len(managers[_PEOPLE:]) + len(looking_after[_PEOPLE:])
+    if left:
+        others = "1 more person manages" if left == 1 else f"{left:,} more people manage"
+        yield Finding(
+            NAME,
+            NOTE,
+            f"{others} people or groups; only {_PEOPLE} of each were looked at. 'could-gain WHO' "
+            "tells of the others.",
+            touches={"people": left},
+        )
     for login in (*managers[:_PEOPLE], *looking_after[:_PEOPLE]):
         chains = could_gain(engine, login)
         called = data.users[login].called

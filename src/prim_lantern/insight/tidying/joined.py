@@ -26,6 +26,8 @@ def joined_rules(work: Work) -> Iterator[Step]:
         for rules in _by_note(some)
     ]
     for part, rules in sorted(found, key=lambda each: -len(each[1])):
+        if not work.has(rules):
+            continue
         draft = work.draft()
         for rule in rules:
             draft.remove(rule)
@@ -69,6 +71,8 @@ def joined_given(work: Work) -> Iterator[Step]:
         for some in _alike(data.given, partial(_rest_of_given, rest))
     ]
     for part, some in sorted(found, key=lambda each: -len(each[1])):
+        if not work.has(some):
+            continue
         union = tuple(dict.fromkeys(chain.from_iterable(getattr(e, part) for e in some)))
         change: dict[str, Any] = {part: union}
         joined = replace(some[0], **change)

@@ -29,9 +29,9 @@ def groups(work: Work) -> Iterator[Step]:
         if len(people) >= _ALIKE:
             together.setdefault(people, []).append(word)
     for people, some in together.items():
-        if len(some) < 2:
+        if len(some) < 2 or not work.has(some):
             continue
-        name = _free("together", data.groups)
+        name = _free("together", work.data.groups)
         logins = tuple(sorted(who.name for who in people))
         called = words.listed(data.users[login].called for login in logins)
         draft = work.draft()
@@ -60,9 +60,9 @@ def roles(work: Work) -> Iterator[Step]:
         if len(rules) > 1 and whole:  # a role is given within a place and all below it
             alike.setdefault(rows, []).append((who, where, rules))
     for rows, some in alike.items():
-        if len(some) < _ALIKE:
+        if len(some) < _ALIKE or not work.has(rule for *_, rules in some for rule in rules):
             continue
-        name = _free("alike", data.roles)
+        name = _free("alike", work.data.roles)
         draft = work.draft()
         first, *more = sorted(rows)
         draft.add(AddRole(name, capabilities=(first,)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
@@ -71,17 +71,21 @@ class Work:
             self._make(step)
 
     def all_of(self, find: Find) -> None:
-        """Make all steps of one sort, each found on the site as those before left it."""
+        """Make all steps of one sort, also those that come of others."""
         tried: set[str] = set()
-        found = True
-        while found:
-            fresh = (step for step in find(self) if str(step.operations) not in tried)
-            found = False
-            for step in fresh:
-                tried.add(str(step.operations))
-                if self._make(step):
-                    found = True
-                    break
+        made = True
+        while made:
+            made = False
+            for step in find(self):
+                known = str(step.operations)
+                if known not in tried:
+                    tried.add(known)
+                    made = self._make(step) or made
+
+    def has(self, words: Iterable[Rule | Given]) -> bool:
+        """Whether words of the site as it was are there as they were."""
+        there = set(map(id, (*self.data.rules, *self.data.given)))
+        return all(id(each) in there for each in words)
 
     def _make(self, step: Step) -> bool:
         """Make a step, where everything is decided as before with it."""

@@ -27,7 +27,7 @@ from prim_lantern.site.actions import MANAGING_ACTIONS as MANAGING
 from prim_lantern.site.rights import Promise
 
 _SHOWN_OF_MANY: Final = 3  # on bigger sites
-_MUCH: Final = 5_000  # effects there, by the look of it
+_MUCH: Final = 2_000  # effects there, by the look of it
 _TIMES: Final = 5  # or as many times those of the best
 _TOGETHER: Final = 30  # steps there of which pairs are tried, where none is enough alone
 _SHOWN: Final = 5  # suggestions of which promises and rights are looked at
