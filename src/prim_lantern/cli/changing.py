@@ -244,6 +244,8 @@ def _listed(site: Changeable, file: str) -> list[str]:
             problems.append(Problem(origin, "login", cells[at], told, tuple(error.suggestions)))
     if problems:
         raise BadSite(problems, table.file)
+    if not found:
+        raise BadQuestion(f"Nobody is named in {table.file}.")
     return found
 
 
