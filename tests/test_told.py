@@ -19,9 +19,10 @@ import click
 import pytest
 
 import prim_lantern as pl
+from prim_lantern.cli import checkup, items
 from prim_lantern.cli.main import main, run
 from prim_lantern.formats.folder.writer import folder_texts
-from prim_lantern.show import terminal
+from prim_lantern.show import records, terminal
 
 TOLD = Path(__file__).parent / "told"
 NOW = "2027-05-10"
@@ -182,6 +183,13 @@ def test_screens(folder, shown, told, name):
             lines += shown(command, 80)[1:]
     told(name, lines)
     assert pl.open_site(folder).data == pl.open_site(TOLD / "site").data  # nothing was changed
+
+
+def test_screens_that_are_longer_than_a_page(shown, told, monkeypatch):
+    monkeypatch.setattr(records, "PAGE", 2)
+    monkeypatch.setattr(checkup, "_PAGE", 3)
+    monkeypatch.setattr(items, "_MANY", 3)
+    told("long", [line for each in commands("long") for line in shown(each, 80)])
 
 
 @pytest.mark.parametrize("name", ["changing", "people"])

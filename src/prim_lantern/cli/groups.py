@@ -84,7 +84,8 @@ def show_group(name: str, where: str, at: str | None, shown: As) -> None:
         records = [{"login": each, "name": users[each].name, "by": ways[each]} for each in members]
         show_list(shown, [], records, "", keys=("login", "name", "by"))
         return
-    click.echo(f"{found.called} (group:{found.name}): {len(members)} active members.")
+    count = words.counts({"active members": len(members)})
+    click.echo(f"{found.called} (group:{found.name}): {count}.")
     for text in _told_of(site.data, found):
         print_lines(wrapped(text))
     page = len(members) if shown.everything else PAGE
