@@ -71,8 +71,8 @@ REFUSED = [
     ("may group:firends read /", "prim-lantern: The name 'group:firends' is not known on this site. Did you mean group:friends?\n"),
     ("user holdings group:friends", "prim-lantern: 'group:friends' is no single person; 'what' and 'look-as' tell of it.\n"),
     ("what role:frend", "prim-lantern: The name 'role:frend' is not known on this site.\n"),
-    ("group show crew", "prim-lantern: The name 'crew' is not known on this site.\n"),
-    ("role show feild-writer", "prim-lantern: The name 'feild-writer' is not known on this site. Did you mean field-writer or\n  news-writer?\n"),
+    ("group show crew", "prim-lantern: The group 'crew' is not known on this site.\n"),
+    ("role show feild-writer", "prim-lantern: The role 'feild-writer' is not known on this site. Did you mean field-writer or\n  news-writer?\n"),
 ]  # fmt: skip
 
 

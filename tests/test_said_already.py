@@ -7,6 +7,7 @@ from dataclasses import replace
 from datetime import timedelta
 from random import Random
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -135,3 +136,126 @@ def test_what_the_others_say_already_decides_nothing(site, rng):
             assert answers(both) == answers(site)
         without, words = Words(site, NOON), Words(both, NOON)
         assert without.say_the_same(Words(both, NOON, like=without)) == words.say_without(other)
+
+
+# One part at a time ----------------------------------------------------------------------------
+
+GROUPS = """
+[groups.desk]
+[groups.crew]
+counts_in = ["desk"]
+[groups.yard]
+[roles.editor]
+capabilities = [{ can = ["edit"] }]
+[roles.chief]
+includes = ["editor"]
+[roles.all]
+all_access = true
+"""
+
+
+def rule(says="allow", actions="edit", to="group:crew", where="/a", **more):
+    lines = [f"{key} = {value}" for key, value in more.items()]
+    named = [f'{says} = ["{actions}"]', f'to = ["{to}"]', f'where = "{where}"']
+    return "\n".join(["[[rules]]", *named, *lines, ""])
+
+
+def gives(role, to="group:crew", within="/a", **more):
+    lines = [f"{key} = {value}" for key, value in more.items()]
+    named = [f'role = "{role}"', f'to = ["{to}"]', f'within_any = ["{within}"]']
+    return "\n".join(["[[given]]", *named, *lines, ""])
+
+
+SPEAKS = rule(actions="comment", to="role:editor", where="/b")
+SAID = [
+    (rule(), rule()),
+    (rule(to="group:desk"), rule()),
+    (rule(to="everyone"), rule(to="guests")),
+    (rule(), rule(until="2028-01-01")),
+    (rule(until="2029-01-01"), rule(since="2027-06-01", until="2028-01-01")),
+    (rule(), rule(kinds='["page"]')),
+    (rule(kinds='["page", "post"]'), rule(kinds='["post"]')),
+    (rule(), rule(in_state='["draft"]')),
+    (rule(), rule(whose='"own"')),
+    (rule(), rule(reach='"only-below"')),
+    (rule(), rule(actions="read")),
+    (rule("deny", no_exceptions="true"), rule("deny", no_exceptions="true")),
+    (rule(), gives("editor")),
+    (gives("editor"), rule()),
+    (gives("chief"), gives("editor")),
+    (gives("all"), gives("all")),
+    (SPEAKS + gives("editor", "group:desk"), gives("editor")),
+    (rule(kinds='["page"]') + rule(kinds='["post"]'), rule(kinds='["post", "page"]')),
+    (rule(whose='"own"') + rule(whose='"others"'), rule()),
+]
+NOT_SAID = [
+    (rule(), rule(to="group:desk")),
+    (rule(to="group:yard"), rule()),
+    (rule(), rule(to="user:ann")),
+    (rule(to="user:ann"), rule()),
+    (rule(to="signed-in"), rule(to="guests")),
+    (rule(to="signed-in"), rule(to="group:crew")),
+    (rule(until="2028-01-01"), rule()),
+    (rule(since="2027-06-01"), rule()),
+    (rule(until="2028-01-01"), rule(until="2028-01-02")),
+    (rule(kinds='["page"]'), rule()),
+    (rule(kinds='["page"]'), rule(kinds='["post"]')),
+    (rule(in_state='["draft"]'), rule()),
+    (rule(whose='"own"'), rule()),
+    (rule(whose='"own"'), rule(whose='"others"')),
+    (rule(reach='"only-below"'), rule()),
+    (rule(reach='"only-here"'), rule(reach='"only-below"')),
+    (rule(where="site"), rule()),
+    (rule(where="/a"), rule(where="/a/b")),
+    (rule(actions="read"), rule()),
+    (rule("deny"), rule()),
+    (rule(), rule("deny")),
+    (rule("deny"), rule("deny", no_exceptions="true")),
+    (rule("deny", no_exceptions="true"), rule("deny")),
+    (gives("editor"), gives("chief") + SPEAKS.replace("editor", "chief")),
+    (SPEAKS + gives("chief"), gives("editor")),
+    (SPEAKS + gives("editor", until="2028-01-01"), gives("editor")),
+    (SPEAKS + gives("editor", to="group:yard") + rule(), gives("editor")),
+    (rule(), gives("all")),
+    (gives("all", within="/a/b"), gives("all")),
+]
+
+
+@pytest.mark.parametrize(
+    ("others", "last", "said"),
+    [(*each, True) for each in SAID] + [(*each, False) for each in NOT_SAID],
+)
+def test_each_part_of_a_word_counts(make_site, others, last, said):
+    items = "/a,page,A,mo,,published,,,,,\n/b,page,B,mo,,published,,,,,"
+    data = make_site(GROUPS + others + last, "ann,Ann,,active,crew,,", items).data
+    word = (data.rules if "[[rules]]" in last.split("[[given]]")[-1] else data.given)[-1]
+    if "[[given]]" in last:
+        word = data.given[-1]
+    part = "given" if isinstance(word, Given) else "rules"
+    without = replace(data, **{part: getattr(data, part)[:-1]})
+    with_it, without_it = Words(data, NOON), Words(without, NOON)
+    assert with_it.say_without(word) is said
+    for one, other in ((with_it, without_it), (without_it, with_it)):
+        assert one.say_the_same(other) is said
+        assert Words(one.data, NOON, like=other).say_the_same(other) is said
+
+
+def test_what_is_over_says_nothing(make_site):
+    data = make_site(GROUPS + rule(until="2027-01-01"), "ann,Ann,,active,crew,,").data
+    assert Words(data, NOON).say_the_same(Words(replace(data, rules=()), NOON))
+    assert not Words(data, MOMENTS[0]).say_the_same(Words(replace(data, rules=()), MOMENTS[0]))
+
+
+def test_other_people_groups_or_places_are_never_the_same(make_site):
+    data = make_site(GROUPS + rule(), "ann,Ann,,active,crew,,").data
+    for other in (
+        replace(data, groups={**data.groups, "crew": replace(data.groups["crew"], counts_in=())}),
+        replace(data, users=dict(data.users)),
+        replace(data, default_readership="nobody"),
+        replace(
+            data, roles={**data.roles, "editor": replace(data.roles["editor"], capabilities=())}
+        ),
+    ):
+        assert not Words(data, NOON).say_the_same(Words(other, NOON))
+    fewer = {name: each for name, each in data.roles.items() if name != "chief"}
+    assert Words(data, NOON).say_the_same(Words(replace(data, roles=fewer), NOON))

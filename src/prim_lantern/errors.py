@@ -111,11 +111,16 @@ class UnknownKind(UnknownName):
 
 
 class UnknownWho(UnknownName):
-    """No such group, role or audience (`.who`)."""
+    """No such group, role, audience, readership or plan (`.who`); `.sort` is "group", "role" and so
+    on, or "name" where it could have been any of them."""
 
-    def __init__(self, who: str, suggestions: Iterable[str] = ()) -> None:
+    def __init__(self, who: str, suggestions: Iterable[str] = (), sort: str = "name") -> None:
         self.who = who
-        super().__init__("The name", who, suggestions)
+        self.sort = sort
+        super().__init__(f"The {sort}", who, suggestions)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self), (self.who, self.suggestions, self.sort)
 
 
 class SeveralUsers(PrimLanternError):

@@ -65,7 +65,7 @@ def show_group(name: str, where: str, at: str | None, shown: As) -> None:
     wanted = names.folded(name.removeprefix("group:"))
     found = site.data.groups.get(wanted)
     if found is None:
-        raise UnknownWho(name, names.nearest(wanted, site.data.groups))
+        raise UnknownWho(name, names.nearest(wanted, site.data.groups), "group")
     members = site.members(found.name, at)
     moment = site.moment(at)
     ways = {

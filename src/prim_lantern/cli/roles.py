@@ -316,7 +316,7 @@ def compare(name: str, other: str, where: str, as_json: bool) -> None:
 def _known(data: SiteData, name: str) -> str:
     wanted = names.folded(name.removeprefix("role:"))
     if wanted not in data.roles:
-        raise UnknownWho(name, names.nearest(wanted, data.roles))
+        raise UnknownWho(name, names.nearest(wanted, data.roles), "role")
     return wanted
 
 

@@ -189,7 +189,7 @@ class SiteData:
         """The plan of a name, in any case; else `UnknownWho`."""
         wanted = names.folded(name)
         if wanted not in self.plans:
-            raise UnknownWho(f"plan {name}", names.nearest(wanted, self.plans))
+            raise UnknownWho(name, names.nearest(wanted, self.plans), "plan")
         return self.plans[wanted]
 
     def readership(self, name: str) -> Readership:
@@ -198,7 +198,7 @@ class SiteData:
         if found is None:
             wanted, known = names.folded(name), {**self.readerships, **BUILT_IN_READERSHIPS}
             if wanted not in known:
-                raise UnknownWho(f"readership {name}", names.nearest(wanted, known))
+                raise UnknownWho(name, names.nearest(wanted, known), "readership")
             found = known[wanted]
         return found
 

@@ -31,7 +31,7 @@ def named(data: SiteData, part: str, name: str) -> Any:
     entries = getattr(data, part)
     found = entries.get(names.folded(name))
     if found is None:
-        raise UnknownWho(f"{_WORDS[part]} {name}", names.nearest(name, entries))
+        raise UnknownWho(name, names.nearest(name, entries), _WORDS[part])
     return found
 
 

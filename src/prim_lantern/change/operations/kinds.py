@@ -146,7 +146,7 @@ class RemoveAction(Operation):
 def _kind(data: SiteData, name: str) -> Kind:
     found = data.all_kinds.get(names.folded(name))
     if found is None:
-        raise UnknownWho(f"kind {name}", names.nearest(name, data.all_kinds))
+        raise UnknownWho(name, names.nearest(name, data.all_kinds), "kind")
     return found
 
 
