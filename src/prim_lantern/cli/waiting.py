@@ -90,7 +90,8 @@ def _lines(site: Site, found: Queue, days: int) -> Iterator[str]:
 
 
 def _waiting(site: Site, each: Waiting) -> Iterator[str]:
-    yield from wrapped(f"{each.path}  “{each.title}” ({each.kind})", "  ", "  ")
+    kind = site.data.all_kinds[each.kind].called
+    yield from wrapped(f"{each.path}  “{each.title}” ({kind})", "  ", "  ")
     who = words.listed(_called(site, each.authors)) or "nobody named"
     sent = f", submitted {_step(site, each.submitted)}" if each.submitted else ""
     yield from wrapped(f"by {who}{sent}", "    ")

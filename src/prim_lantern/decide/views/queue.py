@@ -128,8 +128,7 @@ def _waiting(engine: Engine, login: str, path: str, submitted: Step | None) -> W
     active = (each for each in engine.data.users if engine.acting(each) is not None)
     readers = sum(engine.allows_of(each, "read", public) for each in active)
     guests = engine.allows_of(None, "read", public)
-    kind = engine.data.all_kinds[item.kind].called
-    return Waiting(path, item.title, kind, item.authors, may, why, submitted, readers, guests)
+    return Waiting(path, item.title, item.kind, item.authors, may, why, submitted, readers, guests)
 
 
 def _coming(engine: Engine, login: str, days: int) -> Iterable[Coming]:
