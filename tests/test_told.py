@@ -9,10 +9,16 @@ from __future__ import annotations
 import difflib
 import itertools
 import json
+import os
+import pty
 import re
 import secrets
 import shlex
 import shutil
+import subprocess
+import sys
+import termios
+from contextlib import suppress
 from pathlib import Path
 
 import click
@@ -230,6 +236,53 @@ def test_screens_of_commands_that_write_files(printed, folder, told, monkeypatch
                 lines += [f"> {name}" + " is gone" * (name not in left), *left.get(name, ()), ""]
         there = left
     told("with-files", lines)
+
+
+START = "from prim_lantern.cli.main import run; run()"
+END = b"\x04"  # nothing more is typed: whatever asks further is not answered
+
+
+def with_answers(name):
+    """The commands of a list, each with what is typed."""
+    asked = []
+    for line in commands(name):
+        if line.startswith("<"):
+            asked[-1][1].append(line[1:].strip())
+        else:
+            asked.append((line, []))
+    return asked
+
+
+def at_a_terminal(command, answers, site):
+    """What a terminal shows of a command, and how it ends."""
+    ours, theirs = pty.openpty()
+    quiet = termios.tcgetattr(theirs)
+    quiet[3] &= ~termios.ECHO  # what is typed is not shown: it could come before or after
+    termios.tcsetattr(theirs, termios.TCSANOW, quiet)
+    environment = {**os.environ, "NO_COLOR": "1", "TERM": "dumb", "COLUMNS": "100"}
+    environment |= {"PRIM_LANTERN_SITE": site}
+    with subprocess.Popen(
+        [sys.executable, "-c", START, *shlex.split(command)],
+        stdin=theirs, stdout=theirs, stderr=theirs, env=environment,
+    ) as worker:  # fmt: skip
+        os.close(theirs)
+        os.write(ours, "".join(f"{each}\n" for each in answers).encode() + END * 3)
+        shown = b""
+        with suppress(OSError):  # the other side is closed
+            while chunk := os.read(ours, 4096):
+                shown += chunk
+        os.close(ours)
+        code = worker.wait(timeout=60)
+    lines = shown.decode().replace("\r\n", "\n").rstrip("\n").split("\n")
+    ended = f"  [{code}]" if code else ""
+    return [f"$ prim-lantern {command}{ended}", *(line.rstrip() for line in lines), ""]
+
+
+def test_what_is_asked_at_a_terminal(folder, told, monkeypatch):
+    shutil.copytree(TOLD / "files", folder.parent, dirs_exist_ok=True)
+    monkeypatch.chdir(folder.parent)
+    monkeypatch.delenv("PRIM_LANTERN_BY", raising=False)
+    told("answers", [x for each in with_answers("answers") for x in at_a_terminal(*each, "site")])
 
 
 def test_screens_on_a_narrow_terminal_with_colours(shown, told, monkeypatch):

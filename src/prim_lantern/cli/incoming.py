@@ -32,6 +32,8 @@ from prim_lantern.formats.incoming.table import IncomingTable
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.content import STATES
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.names import nearest
+from prim_lantern.wording import did_you_mean
 
 _Command = TypeVar("_Command", bound=Callable[..., Any])
 _KEPT = "imports.json"
@@ -232,13 +234,19 @@ def _asked(what: str, table: IncomingTable, data: SiteData, known: Mapped) -> Ma
     more = f", {ATTRIBUTE}NAME" if what == "people" else ""
     choice = f"What do these columns hold? One of: {', '.join(ours)}{more}; Enter leaves one out."
     print_lines(wrapped(choice, "", "  "))
+
+    def understood(answer: str) -> str:
+        text = answer.strip() or "-"
+        if text == "-" or text in ours or (more and text.startswith(ATTRIBUTE)):
+            return text
+        near = nearest(text, ours)
+        raise click.UsageError(f"{text!r} is none of them.{did_you_mean(near)}")
+
     found = {}
     for name in unknown:
         sample = next((cell for cell in table.column(name) if cell.strip()), "")
-        answer = click.prompt(
-            f"  {name} (such as {sample[:40]!r})", default="-", show_default=False
-        )
-        found[name] = answer.strip() or "-"
+        asked = f"  {name} (such as {sample[:40]!r})"
+        found[name] = click.prompt(asked, default="-", show_default=False, value_proc=understood)
     return Mapped(found)
 
 

@@ -58,8 +58,9 @@ def useless_words(look: Look, *, guards: bool = True) -> Iterator[Useless]:
     only what others at the same place say."""
     said, tried = Words(look.data, look.at), tries_each(look)
     few = count_of_words(look.data) <= MOST_WORDS
-    if few:
-        look = Look(look.engine.after(with_all_back(look.data), look.at))
+    back = with_all_back(look.data) if few else look.data
+    if back is not look.data:
+        look = Look(look.engine.after(back, look.at))
     yield from _rules(look, said, allows=tried, denies=few and guards)
     yield from _given_roles(look, said, try_each=tried)
     if tried:
