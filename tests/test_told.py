@@ -259,7 +259,7 @@ def at_a_terminal(command, answers, site):
     quiet = termios.tcgetattr(theirs)
     quiet[3] &= ~termios.ECHO  # what is typed is not shown: it could come before or after
     termios.tcsetattr(theirs, termios.TCSANOW, quiet)
-    environment = {**os.environ, "NO_COLOR": "1", "TERM": "dumb", "COLUMNS": "100"}
+    environment = {**os.environ, "NO_COLOR": "1", "COLUMNS": "100"}
     environment |= {"PRIM_LANTERN_SITE": site}
     with subprocess.Popen(
         [sys.executable, "-c", START, *shlex.split(command)],
