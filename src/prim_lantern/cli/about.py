@@ -61,17 +61,14 @@ def about(site: Site, text: str, past: Sequence[Record] = ()) -> About:
             return About(frozenset(), text)
         raise UnknownWho(text, names.nearest(text, data.sections))
     before, colon, after = name.partition(":")
-    categories = {f"category:{each}" for each in data.categories}
-    if name in categories:
-        return About(frozenset({name}))
     if colon and f"{before}s" in (*_PARTS, "users"):
         wanted, keys = after, [f"{before}s:{after}"]
         known = {f"{before}s:{names.folded(each)}" for each in getattr(data, f"{before}s")}
     else:
         wanted = name
-        keys = [f"{part}:{name}" for part in _PARTS] + [f"category:{name}", f"rule:{name}"]
+        keys = [*(f"{part}:{name}" for part in _PARTS), f"category:{name}", f"rule:{name}", name]
         known = {f"{part}:{each}" for part in _PARTS for each in getattr(data, part)}
-        known |= categories
+        known |= {f"category:{each}" for each in data.categories}
         known |= {f"actions:{each}" for each in {*data.item_actions, *MANAGING_ACTIONS}}
         known |= {f"kinds:{each}" for each in data.all_kinds}
         known |= {f"rule:{rule.id}" for rule in data.rules if rule.id}

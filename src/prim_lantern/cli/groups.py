@@ -62,7 +62,7 @@ def show_group(name: str, where: str, at: str | None, shown: As) -> None:
     from prim_lantern.show.records import PAGE
 
     site = opened(where)
-    wanted = names.folded(name.removeprefix("group:"))
+    wanted = names.folded(name)
     found = site.data.groups.get(wanted)
     if found is None:
         raise UnknownWho(name, names.nearest(wanted, site.data.groups), "group")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from typing import Any
 
 import click
@@ -35,13 +34,14 @@ from prim_lantern.cli.listing import As, list_at, listing, show_list
 from prim_lantern.cli.what import print_holdings, who_it_is
 from prim_lantern.decide.explain.holdings import holdings as holdings_of
 from prim_lantern.errors import BadQuestion
+from prim_lantern.insight.returning import with_back
 from prim_lantern.live import Site
 from prim_lantern.show.changes import marked
 from prim_lantern.show.records import cell_text
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site import names
 from prim_lantern.site.moments import written
-from prim_lantern.site.people import ACTIVE, INVITED, STATUSES, SUSPENDED, User
+from prim_lantern.site.people import INVITED, STATUSES, SUSPENDED, User
 
 
 @click.group(short_help="People: list, show, add, invite, suspend …")
@@ -170,9 +170,7 @@ def holdings(who: str, where: str, shown: As) -> None:
 def _coming_back(site: Site, user: User) -> Iterator[str]:
     """What somebody who does not act now would gain and lose, if they did."""
     engine = site.engine_for(site.data, site.moment())
-    people = site.data.people.revised([replace(user, status=ACTIVE)])
-    left = {n: each for n, each in site.data.invitations.items() if n != user.login}
-    after = engine.after(site.data.with_parts(users=people, invitations=left), engine.at)
+    after = engine.after(with_back(site.data, [user]), engine.at)
     lines = lines_of(Effects(engine, after))
     yield "If they acted again:" if lines else "If they acted again, nothing would change."
     yield from marked(lines)

@@ -3,10 +3,11 @@ accept, and what is said of them decides again."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import ACTIVE, INVITED, SUSPENDED
+from prim_lantern.site.people import ACTIVE, INVITED, SUSPENDED, User
 
 
 def with_all_back(data: SiteData, like: tuple[SiteData, SiteData] | None = None) -> SiteData:
@@ -15,8 +16,11 @@ def with_all_back(data: SiteData, like: tuple[SiteData, SiteData] | None = None)
     if like is not None and data.users is like[0].users:
         return data.with_parts(users=like[1].users, invitations=like[1].invitations)
     away = [each for each in data.users.values() if each.status in (SUSPENDED, INVITED)]
-    if not away:
-        return data
+    return with_back(data, away) if away else data
+
+
+def with_back(data: SiteData, away: Sequence[User]) -> SiteData:
+    """A site on which some act who are suspended or invited so far."""
     logins = {each.login for each in away}
     waiting = {login: each for login, each in data.invitations.items() if login not in logins}
     back = [replace(each, status=ACTIVE) for each in away]
