@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from datetime import datetime
 from functools import cached_property
 from itertools import islice, product
 from typing import Any
@@ -77,21 +78,24 @@ class Look:
         return found
 
     @cached_property
+    def _later(self) -> Sequence[datetime]:
+        return Timeline(self.data).turns_after(self.at)
+
+    @cached_property
     def _engines(self) -> list[Engine]:
         """What decides now, and after each later moment at which anything changes by itself: words,
         memberships, items. None at all where these are too many."""
-        turns = Timeline(self.data).turns_after(self.at)
-        if len(turns) > TURNS:
+        if not self.looks_ahead:
             return []
         found = [self.engine]
-        for turn in turns:
+        for turn in self._later:
             found.append(found[-1].after(self.data, turn))
         return found
 
     @property
     def looks_ahead(self) -> bool:
         """Whether every later moment is looked at; not where these are too many."""
-        return bool(self._engines)
+        return len(self._later) <= TURNS
 
     def stays_the_same(self, other: SiteData) -> bool:
         """Whether everybody who is there may do the same with everything that is there by another
