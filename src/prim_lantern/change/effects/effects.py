@@ -15,8 +15,8 @@ from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.renames import Renames
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.effects import Comparison, of_those_concerned
-from prim_lantern.decide.engine.lists import Answers, Lists
-from prim_lantern.decide.engine.population import Numbers
+from prim_lantern.decide.engine.lists import Lists
+from prim_lantern.decide.engine.population import Answers, Numbers
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.places import tree_order

@@ -9,13 +9,13 @@ from typing import NamedTuple
 import numpy as np
 
 from prim_lantern.decide.engine.asked import Asked
-from prim_lantern.decide.engine.counts import Tally
+from prim_lantern.decide.engine.counting.tally import Tally
 from prim_lantern.decide.engine.engine import Engine
 from prim_lantern.decide.engine.every_pair import MOST, EveryPair
 from prim_lantern.decide.engine.levels import YES
-from prim_lantern.decide.engine.lists import Answers, Lists
+from prim_lantern.decide.engine.lists import Lists
 from prim_lantern.decide.engine.plan import Plan
-from prim_lantern.decide.engine.population import Numbers, Population
+from prim_lantern.decide.engine.population import Answers, Numbers, Population
 from prim_lantern.site.who import EVERYONE, GUESTS
 
 _A_GUESTS = frozenset({EVERYONE, GUESTS})
@@ -58,7 +58,7 @@ class Comparison:
         touched = self._touched(Asked(action), within)
         gained, lost = self._counted(action, touched)
         touched_for_some = touched
-        if len(self.lists.own_work[0]):
+        if len(self.lists.own_work.users):
             as_authors = self._touched(Asked(action, author=True), within)
             touched_for_some = np.union1d(touched, as_authors)
             self._set_right_own_work(action, touched_for_some, gained, lost)
@@ -159,15 +159,13 @@ class Comparison:
         self, action: str, touched: Numbers, gained: Numbers, lost: Numbers
     ) -> None:
         """Count those who wrote or changed an item by what is said to them alone."""
-        users, rows, wrote = self.lists.own_work
-        some = np.isin(self.of.of_row[rows], touched)
-        users, rows, wrote = users[some], rows[some], wrote[some]
-        both = (self.was, self.lists)
-        was, now = (each.of_own_work(action, users, rows, wrote) for each in both)
+        work = self.lists.own_work
+        work = work.some(np.isin(self.of.of_row[work.rows], touched))
+        was, now = (each.of_own_work(action, work) for each in (self.was, self.lists))
         for sums, one, other in ((gained, was, now), (lost, now, was)):
             real, counted = (two & ~one for one, two in zip(one, other, strict=True))
             right = real.astype(np.int64) - counted
-            sums += np.bincount(rows, right, len(sums)).astype(np.int64)
+            sums += np.bincount(work.rows, right, len(sums)).astype(np.int64)
 
     def _set_right_link(self, action: str, row: int, gained: Numbers, lost: Numbers) -> None:
         """Count for a link, whose target has to be readable as well."""

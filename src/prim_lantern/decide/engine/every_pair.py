@@ -8,15 +8,14 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.counts import Told
+from prim_lantern.decide.engine.counting.tally import Told
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import Plan
-from prim_lantern.decide.engine.population import Numbers, Population
+from prim_lantern.decide.engine.population import Answers, Numbers, Population
 from prim_lantern.decide.engine.programs import FILED, MORE, WAY, Program
 from prim_lantern.decide.engine.sums import distinct_rows
 
 Codes = NDArray[np.int32]
-Answers = NDArray[np.bool_]
 
 MOST: Final = 40_000_000  # pairs of a person and a situation: more are counted together
 _AT_ONCE: Final = 2_000_000

@@ -3,29 +3,28 @@
 from __future__ import annotations
 
 from bisect import insort
-from collections.abc import Iterable, Mapping
-from functools import cached_property
+from collections.abc import Iterable, Mapping, Sequence
+from functools import cached_property, partial
 from typing import Any, Final, cast
 
 import numpy as np
-from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.asked import Asked
-from prim_lantern.decide.engine.counts import Tally
+from prim_lantern.decide.engine.counting.tally import Tally
 from prim_lantern.decide.engine.engine import Engine
 from prim_lantern.decide.engine.item_classes import MASK, Situation, apart
 from prim_lantern.decide.engine.levels import YES
+from prim_lantern.decide.engine.own_work import Work, answers_of_pairs
 from prim_lantern.decide.engine.people import Person
 from prim_lantern.decide.engine.plan import Plan
-from prim_lantern.decide.engine.population import Numbers, Places, Population
+from prim_lantern.decide.engine.population import Answers, Numbers, Places, Population
 from prim_lantern.decide.engine.programs import FILED, MORE, WAY
 from prim_lantern.decide.engine.said_to_one import SaidToOne, Sorts
 from prim_lantern.decide.engine.situations import Situations
 
-Answers = NDArray[np.bool_]
-
 _TABLE: Final = 2_000  # combinations that are worked out without looking which are met
 _FEW: Final = 300  # situations, or people, that are asked about one after the other on a small site
+_BITS: Final = 62  # of the numbers that are summed
 _AT_HAND: Final = 4  # how much longer than what is looked at a table of all may be
 
 
@@ -53,13 +52,10 @@ class Lists:
     def among(self, mask: int) -> Lists:
         """The same of those alone who have any of some bits."""
         population = self.population.among(mask)
-        users, rows, wrote = self.own_work
         known = population.numbers
         numbers = [known.get(login, -1) for login in self.population.logins.tolist()]
-        users = np.array(numbers, dtype=np.int64)[users]
-        some = users >= 0
         found = Lists(self.engine, population)
-        found.__dict__["own_work"] = users[some], rows[some], wrote[some]
+        found.__dict__["own_work"] = self.own_work.among(np.array(numbers, dtype=np.int64))
         return found
 
     def of_engine(self, engine: Engine) -> Lists:
@@ -259,56 +255,67 @@ class Lists:
 
     def counts(self, action: str, some: Numbers | None = None) -> Numbers:
         """How many active users may do this, for each row of the content, or for some in order."""
-        engine, of, index = self.engine, self.situations, self.engine.data.content.index
+        return self.counts_of([action], some)[0]
+
+    def counts_of(self, actions: Sequence[str], some: Numbers | None = None) -> list[Numbers]:
+        """The same for several actions, which is quicker together."""
         asked = np.arange(self.size) if some is None else some
-        engine.plan(Asked(action)).grow()
-        tally = Tally(self.population, [engine.plan(Asked(action))], _is_yes)
-        situations, which = np.unique(of.of_row[asked], return_inverse=True)
+        situations, which = np.unique(self.situations.of_row[asked], return_inverse=True)
+        room = (self.population.size + 1).bit_length()  # in a sum of what several count for
+        at_once = _BITS // room
+        work = self.own_work.some(_flags(asked, self.size)[self.own_work.rows])
+        found = []
+        for start in range(0, len(actions), at_once):
+            together = actions[start : start + at_once]
+            plans = [self.engine.plan(Asked(action)) for action in together]
+            tally = Tally(self.population, plans, partial(_yes_of_each, room))
+            places = self.places(situations)
+            told = tally.told(Places(*([column[0]] * len(plans) for column in places)))
+            of_work = np.searchsorted(situations, self.situations.of_row[work.rows])
+            sums, mine = tally.counts_and_pairs(told, work.users, of_work)
+            for number, action in enumerate(together):
+                counted = sums[which] >> number * room & (1 << room) - 1
+                as_others = (mine >> number * room & 1).astype(np.bool_)
+                found.append(self._set_right(action, asked, counted, work, as_others))
+        return found
+
+    def _set_right(
+        self, action: str, asked: Numbers, counted: Numbers, work: Work, as_others: Answers
+    ) -> Numbers:
+        """Counts of rows that were asked, with the owner, own work and links as they are."""
+        engine, index = self.engine, self.engine.data.content.index
         found: Numbers = np.zeros(self.size, dtype=np.int64)
-        found[asked] = tally.counts(tally.told(self.places(situations)))[which] + 1  # the owner may
-        users, rows, wrote = self._work_on(asked)
-        if len(users):
-            allowed, as_others = self.of_own_work(action, users, rows, wrote)
-            right = allowed.astype(np.int64) - as_others
-            found += np.bincount(rows, right, self.size).astype(np.int64)
+        found[asked] = counted + 1  # the owner may
+        if len(work.users):
+            right = self._to_own_work(action, work, as_others).astype(np.int64) - as_others
+            found += np.bincount(work.rows, right, self.size).astype(np.int64)
         if action == "publish":
             for path in engine.crowd.handiwork.of(engine.data.owner):
                 owner_may = engine.allows(engine.data.owner, action, path)
                 found[index[path]] -= not owner_may
-        for row in engine.links.keys() & set(asked.tolist()) if some is not None else engine.links:
+        for row in engine.links.keys() & set(asked.tolist()):
             found[row] = len(self.who_may(action, engine.data.content.names[row]))
         return found[asked]
 
-    def _work_on(self, some: Numbers) -> tuple[Numbers, Numbers, Answers]:
-        """`own_work` on some rows."""
-        users, rows, wrote = self.own_work
-        asked = np.zeros(self.size, dtype=np.bool_)
-        asked[some] = True
-        there = asked[rows]
-        return users[there], rows[there], wrote[there]
-
-    def of_own_work(
-        self, action: str, users: Numbers, rows: Numbers, wrote: Answers
-    ) -> tuple[Answers, Answers]:
-        """The answers for pairs of one user and one row each that they `wrote` or changed, and what
+    def of_own_work(self, action: str, work: Work) -> tuple[Answers, Answers]:
+        """The answers for pairs of one user and one row each that they wrote or changed, and what
         they would be for others; the targets of links aside."""
-        as_others = self._one_each(Asked(action), users, rows)
-        allowed = as_others.copy()
-        author = Asked(action, author=True)
-        allowed[wrote] = self._one_each(author, users[wrote], rows[wrote])
-        if action == "publish":
-            allowed[self._four_eyes[rows]] = False
-        return allowed, as_others
+        as_others = self._one_each(Asked(action), work)
+        return self._to_own_work(action, work, as_others), as_others
 
-    def _one_each(self, asked: Asked, users: Numbers, rows: Numbers) -> Answers:
+    def _to_own_work(self, action: str, work: Work, as_others: Answers) -> Answers:
+        """The answers for such pairs, from what they would be for others."""
+        allowed = as_others.copy()
+        allowed[work.wrote] = self._one_each(Asked(action, author=True), work.some(work.wrote))
+        if action == "publish":
+            allowed[self._four_eyes[work.rows]] = False
+        return allowed
+
+    def _one_each(self, asked: Asked, work: Work) -> Answers:
         """The answers for pairs of one user and one row each."""
-        plan, masks = self.engine.plan(asked), self.population.masks
-        plan.grow()
-        at, situations = self.situations.of_row[rows], self.engine.ground.situations
-        answer = plan.answer
-        pairs = zip(users.tolist(), at.tolist(), strict=True)
-        said = [answer(masks[user], situations[number]) == YES for user, number in pairs]
-        return np.array(said, dtype=np.bool_)
+        engine, situations = self.engine, self.situations.of_row[work.rows]
+        plan, ground = engine.plan(asked), engine.ground
+        return answers_of_pairs(plan, self.population, ground, work.users, situations)
 
     def places(self, at: Any) -> Places:
         """The classes of some situations, as a tally takes them."""
@@ -317,43 +324,9 @@ class Lists:
         return Places([ways[of.way_at[at]]], [filed[of.filed_at[at]]], [filed[of.more_at[at]]])
 
     @cached_property
-    def own_work(self) -> tuple[Numbers, Numbers, Answers]:
-        """The users and rows where somebody wrote or changed an item, and whether they wrote it."""
-        if self.population.size <= _FEW:
-            return self._work_of_a_few()
-        data, numbers = self.engine.data, self.population.numbers
-        authors = [*data.content.values_of("authors")]
-        changed = {**data.content.filled("changed_by")}
-        for part, page in data.pages.items():  # a part is the work of whose page it is on
-            authors[part] = authors[page]
-            changed[part] = changed.get(page, ())
-        sizes = np.fromiter(map(len, authors), np.int64, self.size)
-        wrote = np.fromiter(
-            (numbers.get(login, -1) for some in authors for login in some), np.int64, sizes.sum()
-        )
-        others = [
-            (numbers[login], row)
-            for row, some in changed.items()
-            for login in some
-            if login in numbers and login not in authors[row]
-        ]
-        users, rows = np.array(others, dtype=np.int64).reshape(-1, 2).T
-        known = wrote >= 0
-        return (
-            np.concatenate([wrote[known], users]),
-            np.concatenate([np.repeat(np.arange(self.size), sizes)[known], rows]),
-            np.concatenate([known[known], np.zeros(len(users), dtype=np.bool_)]),
-        )
-
-    def _work_of_a_few(self) -> tuple[Numbers, Numbers, Answers]:
-        engine, index = self.engine, self.engine.data.content.index
-        found = [
-            (number, index[path], login in engine.authors(path))
-            for login, number in self.population.numbers.items()
-            for path in engine.crowd.handiwork.of(login)
-        ]
-        users, rows, wrote = np.array(found, dtype=np.int64).reshape(-1, 3).T
-        return users, rows, wrote != 0
+    def own_work(self) -> Work:
+        """All that people have to do with their own work."""
+        return Work.of(self.engine, self.population)
 
     @cached_property
     def _four_eyes(self) -> Answers:
@@ -375,8 +348,15 @@ def _met(numbers: Numbers, below: int) -> tuple[Numbers, Numbers]:
     return np.flatnonzero(there), (np.cumsum(there) - 1)[numbers]
 
 
-def _is_yes(answers: tuple[int, ...]) -> int:
-    return int(answers[0] == YES)
+def _yes_of_each(room: int, answers: tuple[int, ...]) -> int:
+    """One number for several answers, of which each has room for a sum."""
+    return sum((answer == YES) << number * room for number, answer in enumerate(answers))
+
+
+def _flags(rows: Numbers, size: int) -> Answers:
+    found = np.zeros(size, dtype=np.bool_)
+    found[rows] = True
+    return found
 
 
 def table_of(plan: Plan, way_codes: Numbers, filed_codes: Numbers) -> Answers:

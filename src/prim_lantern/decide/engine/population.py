@@ -11,12 +11,14 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.levels import Hits, Readers
 from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, Crowd
 from prim_lantern.decide.engine.programs import Program
+from prim_lantern.decide.engine.sums import groups_of
 from prim_lantern.site.people import ACTIVE
 
 _SAYS = 3  # how many values a fact can have
 _AT_ONCE = 14  # sets of people by which they are told apart in one go
 _AUDIENCES = 3  # the bits that everybody active has or has not alike
 Numbers = NDArray[np.int64]
+Answers = NDArray[np.bool_]
 
 
 class Coded(Protocol):
@@ -143,11 +145,10 @@ class Population:
 
     def spread(self, program: Coded) -> Spread:
         """What a program says to everybody."""
-        base = program.code(ANYBODY & program.asks)
-        masks = {mask & ~AUDIENCES for mask in program.masks() if not mask & ANYBODY} - {0}
+        base, masks = program.code(ANYBODY & program.asks), _masks_of_some(program)
         if not masks:
             return Spread(base, _NOBODY, _NOBODY)
-        users, patterns = self._patterns(sorted(masks))
+        users, patterns = self._patterns(masks)
         room = int(patterns.max(initial=0)) + 1
         somebody = np.full(room, -1, dtype=np.int64)
         somebody[patterns] = users
@@ -160,17 +161,37 @@ class Population:
         others = np.flatnonzero(found != base)
         return Spread(base, users.take(others), found.take(others))
 
+    def codes_of(self, programs: Sequence[Program], users: Numbers, which: Numbers) -> Numbers:
+        """The code that a program has for a user, for each pair of a user and one of them."""
+        found = np.empty(len(users), dtype=np.int64)
+        of_all, flags = self.masks, np.zeros(self.size, dtype=np.bool_)
+        for number, here in groups_of(which, len(programs)):
+            program, theirs = programs[number], users[here]
+            asks, members = program.asks, [self._behind(m) for m in _masks_of_some(program)]
+            for each in members:
+                flags[each] = True
+            found[here] = program.code(ANYBODY & asks)
+            spoken_to = np.flatnonzero(flags[theirs])
+            codes = [program[of_all[user] & asks] for user in theirs[spoken_to].tolist()]
+            found[here[spoken_to]] = codes
+            for each in members:
+                flags[each] = False
+        return found
+
     def _patterns(self, sets: list[int]) -> tuple[Numbers, Numbers]:
         """The users who are in any of some sets, and a number for which of them each is in."""
         seen = np.zeros(0, dtype=np.int64)
         users = seen
         for start in range(0, len(sets), _AT_ONCE):
-            scratch = self._scratch
+            scratch, met = self._scratch, [users]
             if start:  # more sets than fit: number the patterns so far
                 scratch[users] = (np.unique(seen, return_inverse=True)[1] + 1) << _AT_ONCE
             for number, mask in enumerate(sets[start : start + _AT_ONCE]):
-                scratch[self._behind(mask)] |= 1 << number
-            users = np.flatnonzero(scratch)
+                members = self._behind(mask)
+                before = scratch.take(members)
+                met.append(members[before == 0])
+                scratch[members] = before | 1 << number
+            users = np.sort(np.concatenate(met))
             seen = scratch.take(users)
             scratch[users] = 0
         if len(sets) > _AT_ONCE:
@@ -191,6 +212,12 @@ class Population:
         codes = np.full(self.size, spread.base, dtype=np.int64)
         codes[spread.users] = spread.codes
         return codes
+
+
+def _masks_of_some(program: Coded) -> list[int]:
+    """The sets of bits that a program asks about and that not everybody has alike."""
+    masks = {mask & ~AUDIENCES for mask in program.masks() if not mask & ANYBODY}
+    return sorted(masks - {0})
 
 
 def _bits(mask: int) -> list[int]:

@@ -33,7 +33,8 @@ class Codes:
     def together(self, codes: Iterable[int]) -> int:
         """The number of what several, of roots of categories that are apart, come to together."""
         said = [self.facts[code] for code in codes if code]
-        return self.of(tuple(map(together, zip(*said, strict=True)))) if said else 0
+        # tables ask for a part's and a page's together, too, which no item has
+        return self.of(tuple(map(together, zip(*said, strict=False)))) if said else 0
 
     def program(self, levels: tuple[Level, ...]) -> Program:
         """The program of these levels; equal ones are one."""

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from prim_lantern.decide.engine.population import Numbers
+Numbers = NDArray[np.int64]
 
 
 def distinct_rows(columns: Sequence[NDArray[Any]]) -> tuple[list[tuple[int, ...]], Numbers]:
@@ -39,6 +39,6 @@ def sums(values: Numbers, sizes: Numbers) -> Numbers:
 
 def sums_by(which: Numbers, values: Numbers, count: int) -> Numbers:
     """The sum of the values of each number."""
-    found = np.zeros(count, dtype=np.int64)
+    found: Numbers = np.zeros(count, dtype=np.int64)
     np.add.at(found, which, values)
     return found

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.lists import Answers
+from prim_lantern.decide.engine.population import Answers
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.decide.views.powers import managing_spots

@@ -1,0 +1,1 @@
+"""How many people may do what to how many items, without asking for each pair."""
