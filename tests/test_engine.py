@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from contextlib import ExitStack
 from dataclasses import replace
 from datetime import datetime
 from itertools import permutations, product
@@ -19,7 +20,8 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.removal import without_people
-from prim_lantern.decide.engine import Engine, effects, every_pair, plan
+from prim_lantern.decide.engine import Engine, effects, every_pair, own_work, plan
+from prim_lantern.decide.engine import lists as lists_of_all
 from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
@@ -118,18 +120,23 @@ def test_somebody_pictured_is_decided_alike(site, at, who):
 @pytest.mark.parametrize("small", [0, 5_000], ids=["as-if-big", "small"])
 @given(site=sites(), at=st.sampled_from(MOMENTS))
 def test_lists_and_counts_say_what_single_answers_say(small, site, at):
-    with patch.object(plan, "_SMALL", small):
-        engine = Engine(site, at)
-        _lists_say_what_single_answers_say(engine, site)
+    with ExitStack() as stack:
+        stack.enter_context(patch.object(plan, "_SMALL", small))
+        if not small:  # several actions at once, but not all; own work of many people at once
+            stack.enter_context(patch.object(lists_of_all, "_BITS", 9))
+            stack.enter_context(patch.multiple(own_work, _FEW=0, _OFTEN=0))
+        _lists_say_what_single_answers_say(Engine(site, at), site)
 
 
 def _lists_say_what_single_answers_say(engine: Engine, site: SiteData) -> None:
     active = sorted(login for login in site.users if engine.acting(login))
-    for action in ("read", "edit", "publish", "sell"):
+    actions = ("read", "edit", "publish", "sell")
+    counts = lists_of(engine).counts_of(actions)
+    for action, counted in zip(actions, counts, strict=True):
         for who in [None, *site.users]:
             one_by_one = [engine.allows(who, action, path) for path in site.items]
             assert lists_of(engine).items_for(who, action).tolist() == one_by_one
-        for path, count in zip(site.items, lists_of(engine).counts(action).tolist(), strict=True):
+        for path, count in zip(site.items, counted.tolist(), strict=True):
             allowed = [login for login in active if engine.allows(login, action, path)]
             assert lists_of(engine).who_may(action, path) == allowed
             assert count == len(allowed)

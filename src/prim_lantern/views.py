@@ -112,11 +112,26 @@ class Views:
         >>> counts["/visit/prices"], counts["/trustees/minutes"]
         (3, 3)
         """
+        return self.how_many_may_each([action], at)[action]
+
+    def how_many_may_each(
+        self, actions: Sequence[str], at: Moment = None
+    ) -> dict[str, dict[str, int]]:
+        """The same for several actions, by action, which on a big site is quicker than one by one.
+
+        >>> import prim_lantern as pl
+        >>> counts = pl.open_demo().how_many_may_each(["read", "edit"], at="2027-05-10")
+        >>> {action: count["/visit/prices"] for action, count in counts.items()}
+        {'read': 36, 'edit': 3}
+        """
         state = self._state
-        engine = state.engine(self.moment(at))
-        counts = lists_of(engine).counts(state.item_action(action)).tolist()
-        names = state.data.content.names
-        return {names[row]: counts[row] for row in state.data.tree.rows}
+        asked = [state.item_action(action) for action in actions]
+        counts = lists_of(state.engine(self.moment(at))).counts_of(asked)
+        names, rows = state.data.content.names, state.data.tree.rows
+        return {
+            action: {names[row]: number[row] for row in rows}
+            for action, number in zip(actions, (each.tolist() for each in counts), strict=True)
+        }
 
     def items_for(self, who: Whom, action: str = "read", at: Moment = None) -> list[str]:
         """The paths of the items to which this person may do this, in tree order.

@@ -3,20 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Final, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.counting.ways import Codes, OfSite, OnWay
-from prim_lantern.decide.engine.population import Answers, Numbers
+from prim_lantern.decide.engine.population import Numbers, Spread
+from prim_lantern.decide.engine.sums import groups_of
+
+Small = NDArray[Any]
 
 
 class OfRoot(NamedTuple):
-    """What one root says: `base` to most, to `users`, in order, something else."""
+    """What one root says: `base` to most, to `users`, in order, something else: one of `codes` by
+    its place there. There can be tens of thousands of roots that speak to many, so that small
+    numbers are kept."""
 
     base: int
-    users: Codes
+    users: Small
+    said: Small
     codes: Codes
+
+    @classmethod
+    def of(cls, spread: Spread, people: int) -> OfRoot:
+        """What a program of categories says to some people."""
+        others = spread.codes != spread.base
+        codes, said = np.unique(spread.codes[others], return_inverse=True)
+        users = spread.users[others].astype(np.min_scalar_type(people))
+        said = said.astype(np.min_scalar_type(len(codes)))
+        return cls(spread.base, users, said, codes.astype(np.int32))
 
 
 class Heard(NamedTuple):
@@ -44,29 +60,23 @@ class SpokenToTwice(NamedTuple):
     what the roots say."""
 
     pair: Numbers
-    users: Codes
+    users: Small
     one: Codes
     two: Codes
 
 
 class Roots:
-    """What all roots of categories say, one after the other: the `bases`, and from each of
-    `starts` on those to whom the root says something else."""
+    """What all roots of categories say, each with a number."""
 
     def __init__(self, said: Sequence[OfRoot], people: int) -> None:
         """Take what is said, and the number of people."""
+        self._said = said
         self.bases = np.array([each.base for each in said], dtype=np.int64)
-        self.starts = np.concatenate([[0], np.cumsum([len(each.users) for each in said])])
-        self.users = np.concatenate([each.users for each in said])
-        self.codes = np.concatenate([each.codes for each in said])
+        self._sizes = np.array([len(each.users) for each in said], dtype=np.int64)
         self._heard: dict[tuple[int, int], Heard] = {}
         self._flags = np.zeros(people, dtype=np.bool_)
         self._scratch = np.full(people, -1, dtype=np.int32)
         self._places = np.zeros(len(said), dtype=np.int64)
-
-    def _whom(self, root: int) -> slice:
-        """Where those stand to whom one root says something else."""
-        return slice(int(self.starts[root]), int(self.starts[root + 1]))
 
     def met(self, roots: Numbers) -> tuple[Numbers, Numbers]:
         """The distinct ones of some roots, and which of them each is."""
@@ -79,63 +89,63 @@ class Roots:
         return met, which
 
     def say(self, roots: Numbers, users: Numbers) -> Numbers:
-        """What roots say, for pairs of one and a user: all are looked up at once, halving."""
+        """What roots say, for pairs of one and a user."""
+        met, which = self.met(roots)
         found = self.bases[roots]
-        first, last = self.starts[roots], self.starts[roots + 1]
-        asked = np.flatnonzero(first < last)
-        while len(asked):
-            middle = (first[asked] + last[asked]) // 2
-            there, wanted = self.users[middle], users[asked]
-            met = there == wanted
-            found[asked[met]] = self.codes[middle[met]]
-            first[asked] = np.where(there < wanted, middle + 1, first[asked])
-            last[asked] = np.where(there > wanted, middle, last[asked])
-            asked = asked[~met & (first[asked] < last[asked])]
+        for place, here in groups_of(which, len(met)):
+            said = self._said[met[place]]
+            if len(said.users):
+                wanted = users[here]
+                at = np.searchsorted(said.users, wanted)
+                at[at == len(said.users)] = 0
+                there = np.flatnonzero(said.users[at] == wanted)
+                found[here[there]] = said.codes[said.said[at[there]]]
         return found
 
     def spoken_to(self, way: OnWay, met: Numbers) -> SpokenTo:
         """Those to whom some roots say something else, and the way as well."""
-        runs = [self._whom(root) for root in met.tolist()]
-        flags: Answers = way.others(self._flags)
-        some = np.flatnonzero(flags.take(np.concatenate([self.users[run] for run in runs])))
-        ends = np.cumsum([run.stop - run.start for run in runs])
-        root = np.searchsorted(ends, some, side="right")
-        some += (self.starts[met + 1] - ends)[root]
-        users = self.users.take(some)
+        said = [self._said[root] for root in met.tolist()]
+        users = np.concatenate([each.users for each in said])
+        some = np.flatnonzero(way.others(self._flags).take(users))
+        root = np.searchsorted(np.cumsum(self._sizes[met]), some, side="right")
+        codes = np.concatenate([each.codes for each in said])
+        first = np.cumsum([0, *(len(each.codes) for each in said)])
+        place = np.concatenate([each.said for each in said]).take(some) + first.take(root)
+        users = users.take(some)
         common = way.most.by_site.take(way.site.codes.take(users))
-        return SpokenTo(met, root, way.codes.take(users), common, self.codes.take(some))
+        return SpokenTo(met, root, way.codes.take(users), common, codes.take(place))
 
     def heard(self, site: OfSite, root: int) -> Heard:
         """How many of those to whom a root says something else hear what."""
         found = self._heard.get((site.number, root))
         if found is None:
-            run = self._whom(root)
-            codes = self.codes[run]
-            room = int(codes.max(initial=0)) + 1
-            counts = np.bincount(site.codes.take(self.users[run]).astype(np.int64) * room + codes)
+            said = self._said[root]
+            room = max(1, len(said.codes))
+            counts = np.bincount(site.codes.take(said.users) * room + said.said)
             met = np.flatnonzero(counts)
-            found = Heard(met // room, (met % room).astype(np.int32), counts.take(met))
+            found = Heard(met // room, said.codes.take(met % room), counts.take(met))
             self._heard[site.number, root] = found
         return found
 
     def spoken_to_twice(self, one: Numbers, two: Numbers) -> SpokenToTwice:
         """Those to whom both of a pair of roots say something else; pairs of one first root follow
         one another."""
-        speaks = np.diff(self.starts) != 0
-        codes, last, met = self._scratch, slice(0), []
+        speaks = self._sizes != 0
+        scratch, last, met = self._scratch, None, []
         for place in np.flatnonzero(speaks[one] & speaks[two]).tolist():
-            here, there = self._whom(one[place]), self._whom(two[place])
-            if here != last:
-                codes[self.users[last]] = -1
-                codes[self.users[here]] = self.codes[here]
+            here, there = self._said[one[place]], self._said[two[place]]
+            if here is not last:
+                if last is not None:
+                    scratch[last.users] = -1
+                scratch[here.users] = here.said
                 last = here
-            users = self.users[there]
-            mine = codes.take(users)
+            mine = scratch.take(there.users)
             both = (mine >= 0).nonzero()[0]
             if len(both):
-                told = (users.take(both), mine.take(both), self.codes[there].take(both))
-                met.append((place, *told))
-        codes[self.users[last]] = -1
+                first, second = here.codes[mine.take(both)], there.codes[there.said.take(both)]
+                met.append((place, there.users.take(both), first, second))
+        if last is not None:
+            scratch[last.users] = -1
         if not met:
             return SpokenToTwice(_NOBODY, *(3 * [_NOBODY.astype(np.int32)]))
         places, *columns = zip(*met, strict=True)

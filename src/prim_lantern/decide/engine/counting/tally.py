@@ -23,7 +23,7 @@ from prim_lantern.decide.engine.sums import distinct_rows, groups_of, sums, sums
 
 _UNKNOWN: Final = np.iinfo(np.int64).min
 _NOBODY: Final = np.empty(0, dtype=np.int32)
-_SILENCE: Final = OfRoot(0, _NOBODY, _NOBODY)
+_SILENCE: Final = OfRoot(0, _NOBODY, _NOBODY, _NOBODY)
 _NO_PAIRS: Final = (np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64))
 
 
@@ -128,9 +128,7 @@ class Tally:
         if not programs:
             return _SILENCE
         spread = self.population.spread(Together(programs, self._worth.filed_number))
-        others = spread.codes != spread.base
-        users, codes = spread.users[others], spread.codes[others]
-        return OfRoot(spread.base, users.astype(np.int32), codes.astype(np.int32))
+        return OfRoot.of(spread, self.population.size)
 
     def _for_most(self, way: OnWay, neither: Numbers) -> Numbers:
         """As if no user were spoken to by categories beyond what they say to most."""
