@@ -50,7 +50,7 @@ class Ground:
         self.filed: Numbered[Filed | Joined] = Numbered(_NOT_FILED)
         size = len(data.content)
         self.situations = Numbered(UNSETTLED)
-        self.at = [UNSETTLED] * size
+        self.at = array("q", bytes(8 * size))  # no list, as collecting garbage would go through it
         self.of_row = array("i", bytes(4 * size))
         self.laid_out: Any = None  # once every row is settled
         self._beside: dict[Callable[..., Any], Any] = {}
@@ -105,15 +105,14 @@ class Ground:
         found = object.__new__(Ground)
         found.__dict__.update(self.__dict__)
         found.at, found.of_row, found.laid_out = self.at[:], self.of_row[:], None
-        found.paths, found._chains = set(self.paths), dict(self._chains)
-        found._known = dict(self._known)
+        found.paths = set(self.paths)
         return found
 
     def _move(self, moved: Moved) -> None:
         """Take over how rows became others."""
         for row in reversed(moved.gone):
             del self.at[row], self.of_row[row]
-        self.at += [UNSETTLED] * moved.added
+        self.at.extend([UNSETTLED] * moved.added)
         self.of_row.extend([0] * moved.added)
         self._parts = self.data.pages
 
@@ -121,21 +120,21 @@ class Ground:
         """Tell apart what is at or below some more paths."""
         if fresh:
             self.paths |= fresh
-            self._chains.clear()
+            self._chains = {}  # others go on with the one before
         for path in fresh:
             self._forget_below(path)
 
     def _cut_anew(self, paths: Iterable[str]) -> None:
         """Tell apart anew what is below paths that let no rights in any more, or again."""
         for path in paths:
-            self._known.clear()
+            self._known = {}
             self._forget_below(path)
 
     def _forget_below(self, path: str) -> None:
         tree = self.data.tree
         start, end = tree.within(path)
         if isinstance(tree.rows, range):  # the items stand in tree order: a stretch of rows
-            self.at[start:end] = [UNSETTLED] * (end - start)
+            self.at[start:end] = array("q", bytes(8 * (end - start)))
             self.of_row[start:end] = array("i", bytes(4 * (end - start)))
         else:
             self.forget(tree.rows[start:end])
