@@ -8,7 +8,7 @@ import sys
 
 import click
 
-from prim_lantern.errors import PrimLanternError, UnknownName
+from prim_lantern.errors import BadSite, PrimLanternError, UnknownName
 
 # Each command is in a module of `cli` that is loaded when it is used.
 _COMMANDS = {
@@ -216,6 +216,8 @@ def _complain(message: str, error: Exception | None = None) -> None:
         data = {k: v for k, v in known.items() if _is_plain(v) and not k.startswith("_")}
         if isinstance(error, UnknownName):
             data["suggestions"] = error.suggestions
+        if isinstance(error, BadSite):
+            data["problems"] = [problem.to_dict() for problem in error.problems]
         whole = {**told, **data, "message": message}
         click.echo(json.dumps(whole, ensure_ascii=False), err=True)
         return
