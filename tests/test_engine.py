@@ -22,6 +22,7 @@ from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.removal import without_people
 from prim_lantern.decide.engine import Engine, effects, every_pair, own_work, plan
 from prim_lantern.decide.engine import lists as lists_of_all
+from prim_lantern.decide.engine.counting import worth
 from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
@@ -125,6 +126,7 @@ def test_lists_and_counts_say_what_single_answers_say(small, site, at):
         if not small:  # several actions at once, but not all; own work of many people at once
             stack.enter_context(patch.object(lists_of_all, "_BITS", 9))
             stack.enter_context(patch.multiple(own_work, _FEW=0, _OFTEN=0))
+            stack.enter_context(patch.object(worth, "_ROOM", 1))
         _lists_say_what_single_answers_say(Engine(site, at), site)
 
 
@@ -277,18 +279,22 @@ def test_engines_that_share_what_they_know_each_say_their_own(make_site, where, 
 
 
 @pytest.mark.parametrize("word", ["deny", "allow"])
-def test_people_of_whom_two_sets_of_categories_speak_are_counted_once(make_site, word):
+@pytest.mark.parametrize("authors", ["", "ann;ben;cyd"])
+def test_people_of_whom_two_sets_of_categories_speak_are_counted_once(
+    make_site, word, authors, monkeypatch
+):
     """To most the way says one thing; to some one set says another, to some both do."""
+    monkeypatch.setattr(own_work, "_OFTEN", 0)
     site = make_site(
         "[category_sets.a]\nx = 'X'\ny = 'Y'\n[category_sets.b]\nx = 'X'\ny = 'Y'\n"
         "[groups.one]\nmembers = ['ann', 'ben']\n[groups.two]\nmembers = ['ben', 'cyd']\n"
         f"[[rules]]\n{word} = ['read', 'edit']\nto = ['group:one']\nwhere = 'a:x'\n"
-        f"[[rules]]\n{word} = ['read', 'edit']\nto = ['group:two']\nwhere = 'b:x'\n"
+        f"[[rules]]\n{word} = ['edit']\nto = ['group:two']\nwhere = 'b:x'\n"
         "[[rules]]\nallow = ['edit']\nto = ['signed-in']\nwhere = '/open'\n"
         "[[rules]]\nallow = ['edit']\nto = ['user:dan']\nwhere = '/open/own'\n",
         people="ann,,,,,,\nben,,,,,,\ncyd,,,,,,\ndan,,,,,,\n",
         content="".join(
-            f"{at}/{n},page,,,,,{filed},,,,\n"
+            f"{at}/{n},page,,{authors},,,{filed},,,,\n"
             for at in ("/open", "/open/own", "/other")
             for n, filed in enumerate(["", "a:x", "b:x", "a:x;b:x", "a:y;b:x", "a:x;b:y"])
         ),
