@@ -6,6 +6,7 @@ import sys
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from itertools import product
+from pathlib import Path
 from random import Random
 from threading import Barrier, Event
 
@@ -16,6 +17,7 @@ from prim_lantern.decide.engine import Engine, item_classes
 from prim_lantern.decide.engine.asked import ItemClass
 from prim_lantern.decide.engine.class_places import ClassPlaces
 from prim_lantern.decide.engine.numbers import Numbered
+from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.site.places import Place, place
 from prim_lantern.site.rights import Rule
@@ -157,3 +159,20 @@ def test_an_item_that_is_settled_while_the_site_changes_is_not_settled_for_the_n
     assert not site.allows("sam.whitlock", "edit", path)  # the site before, which was asked
     assert not waiting
     assert site.allows("sam.whitlock", "edit", path)
+
+
+def test_everybody_of_one_item_is_told_rightly_to_several_at_once(hurried, monkeypatch):
+    """Each looks at all people by what is said there, on the same engine."""
+    monkeypatch.syspath_prepend(Path(__file__).parents[1] / "benchmarks")
+    import shape
+
+    lists = lists_of(Engine(shape.site_of(1_500, 3_000), NOON))
+    paths = list(lists.engine.data.content.names)[::60]
+    right = {path: lists.who_may("edit", path) for path in paths}
+
+    def ask(start: int) -> bool:
+        order = paths[start:] + paths[:start]
+        return all(lists.who_may("edit", path) == right[path] for path in order)
+
+    with ThreadPoolExecutor(4) as pool:
+        assert all(pool.map(ask, range(0, 28, 7)))

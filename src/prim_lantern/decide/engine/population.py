@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
+from threading import Lock
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
@@ -64,6 +65,7 @@ class Population:
         self._members = self._by_bit()
         self._sets: dict[int, Numbers] = {}
         self._scratch = np.zeros(self.size, dtype=np.int64)
+        self._lock = Lock()  # one thread at a time writes what it looks at there
         self._said: dict[int, NDArray[np.int32]] = {}
 
     def heeding(self, crowd: Crowd) -> Population:
@@ -148,7 +150,8 @@ class Population:
         base, masks = program.code(ANYBODY & program.asks), _masks_of_some(program)
         if not masks:
             return Spread(base, _NOBODY, _NOBODY)
-        users, patterns = self._patterns(masks)
+        with self._lock:
+            users, patterns = self._patterns(masks)
         room = int(patterns.max(initial=0)) + 1
         somebody = np.full(room, -1, dtype=np.int64)
         somebody[patterns] = users
