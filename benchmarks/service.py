@@ -121,7 +121,7 @@ def main() -> None:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    command = [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", "serve"]
+    command = [sys.executable, "-c", "from prim_lantern.cli.start import run; run()", "serve"]
     options = ["--port", str(port), "--tokens", str(folder / "tokens.json"), "--rate", "1000000"]
     variables = {**os.environ, "PRIM_LANTERN_SITE": str(pl.DEMO_FOLDER)}
     server = subprocess.Popen([*command, *options], env=variables, stderr=subprocess.DEVNULL)

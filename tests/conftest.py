@@ -39,6 +39,8 @@ settings.register_profile(
 )
 settings.load_profile("quick")
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # programs that tests start are compiled once
+_AT_HAND = tempfile.TemporaryDirectory(prefix="pl-at-hand-")
+os.environ["PRIM_LANTERN_CACHE"] = _AT_HAND.name
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
@@ -128,7 +130,7 @@ def run(
         run_one = _run_here if MUTATED else _forking().run
         return Result(arguments, *run_one(arguments, environment, cwd, timeout=120))
     return subprocess.run(
-        [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", *arguments],
+        [sys.executable, "-c", "from prim_lantern.cli.start import run; run()", *arguments],
         capture_output=True,
         text=True,
         encoding="utf-8",
@@ -144,7 +146,7 @@ def _run_here(
     arguments: Sequence[str], environment: Mapping[str, str], cwd: str, **_: float
 ) -> tuple[int | str | None, str, str]:
     """The same in this process: a mutation tester sees nothing of another."""
-    from prim_lantern.cli.main import run
+    from prim_lantern.cli.start import run
 
     out, err = io.StringIO(), io.StringIO()
     with (

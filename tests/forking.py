@@ -98,7 +98,7 @@ def _be_the_command(asked: socket.socket) -> None:
     sys.argv = ["prim-lantern", *arguments]
     code = 1
     try:
-        from prim_lantern.cli.main import run
+        from prim_lantern.cli.start import run
 
         run()
         code = 0

@@ -77,7 +77,7 @@ def test_what_is_worth_a_second_thought_is_made_only_when_confirmed(do, demo_fol
     assert (made["made"], made["number"]) == (True, 1)
     for answer, code in ((b"n\n", 2), (b"y\n", 0)):  # at a terminal it asks
         ours, theirs = pty.openpty()
-        code_line = "from prim_lantern.cli.main import run; run()"
+        code_line = "from prim_lantern.cli.start import run; run()"
         worker = subprocess.Popen(
             [sys.executable, "-c", code_line, "undo", "1", "--site", str(demo_folder)],
             stdin=theirs, stdout=theirs, stderr=theirs, env={**os.environ, **CLOCK, "NO_COLOR": "1"},

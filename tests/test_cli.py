@@ -234,7 +234,7 @@ def test_colour_comes_only_on_a_terminal_and_not_against_the_wish(no_color):
     ours, theirs = os.openpty()
     environment = {**os.environ, "NO_COLOR": no_color, "COLUMNS": "100", "TERM": "xterm"}
     subprocess.run(
-        [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", "may", "guest",
+        [sys.executable, "-c", "from prim_lantern.cli.start import run; run()", "may", "guest",
          "read", "/trustees", "--site", str(pl.DEMO_FOLDER)],
         stdout=theirs, stdin=subprocess.DEVNULL, env=environment, check=False, timeout=60,
     )  # fmt: skip

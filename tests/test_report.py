@@ -205,7 +205,7 @@ def test_a_report_that_is_stopped_leaves_nothing_behind(demo_folder, tmp_path):
     file = tmp_path / "board.html"
     file.write_text("the old one", encoding="utf-8")
     words = ["report", str(file), "--overwrite", "--site", str(demo_folder)]
-    code = "from prim_lantern.cli.main import run; run()"
+    code = "from prim_lantern.cli.start import run; run()"
     process = subprocess.Popen(
         [sys.executable, "-c", code, *words],
         stderr=subprocess.PIPE,

@@ -42,7 +42,7 @@ def serving(folder, site, *options):
         port = free.getsockname()[1]
     words = ["serve", "--port", str(port), "--site", str(site), *options]
     process = subprocess.Popen(
-        [sys.executable, "-c", "from prim_lantern.cli.main import run; run()", *words],
+        [sys.executable, "-c", "from prim_lantern.cli.start import run; run()", *words],
         cwd=folder, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     try:

@@ -26,7 +26,8 @@ import pytest
 
 import prim_lantern as pl
 from prim_lantern.cli import checkup, items
-from prim_lantern.cli.main import main, run
+from prim_lantern.cli.main import main
+from prim_lantern.cli.start import run
 from prim_lantern.formats.folder.writer import folder_texts
 from prim_lantern.show import records, terminal
 
@@ -238,7 +239,7 @@ def test_screens_of_commands_that_write_files(printed, folder, told, monkeypatch
     told("with-files", lines)
 
 
-START = "from prim_lantern.cli.main import run; run()"
+START = "from prim_lantern.cli.start import run; run()"
 END = b"\x04"  # nothing more is typed: whatever asks further is not answered
 
 

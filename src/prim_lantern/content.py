@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import replace
 from itertools import islice
 from typing import TYPE_CHECKING, Any, Final, NamedTuple, Protocol
 
@@ -21,6 +20,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Problem
 from prim_lantern.site.places import tree_order
 from prim_lantern.store.base import Seen, Store
+from prim_lantern.values import replace
 
 if TYPE_CHECKING:
     from sqlalchemy import Connection

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -15,10 +14,11 @@ from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.decide.views.grid import Grid, grid_of
 from prim_lantern.decide.views.powers import Powers, powers_of
 from prim_lantern.errors import BadQuestion, BadValue
-from prim_lantern.site import moments, names
+from prim_lantern.site import moments
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import User
+from prim_lantern.site.search import people_called
 from prim_lantern.site.who import SIGNED_IN
 from prim_lantern.state import Moment, State, Whom
 from prim_lantern.store.base import Seen, Store
@@ -28,9 +28,6 @@ if TYPE_CHECKING:
 
     from prim_lantern.decide.views.access import Access
     from prim_lantern.decide.views.found import FoundItem
-
-
-_WORD = re.compile(r"[\s._@-]+")
 
 
 @explains_its_arguments()
@@ -322,24 +319,7 @@ class Views:
         >>> [user.login for user in pl.open_demo().find_users("hol")]
         ['dag.hollis', 'levin.holt']
         """
-        wanted = names.folded(text)
-        people = self.data.people
-        if not wanted:
-            return []
-        columns = [list(map(names.folded, people.names))]
-        columns += [list(map(names.folded, people.values_of(part))) for part in ("name", "email")]
-        spelled = list(zip(*columns, strict=True))
-        fits: tuple[Callable[[str], bool], ...] = (
-            lambda each: each == wanted,
-            lambda each: wanted in _WORD.split(each),
-            lambda each: any(part.startswith(wanted) for part in (each, *_WORD.split(each))),
-            lambda each: wanted in each,
-        )
-        for fit in fits:
-            rows = [row for row, some in enumerate(spelled) if any(map(fit, some))]
-            if rows:
-                return [people.at(row) for row in rows]
-        return []
+        return people_called(self.data.people, text)
 
     # Names and moments ------------------------------------------------------------------
 

@@ -6,12 +6,12 @@ Nobody writes it; it follows from what is changed.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import replace
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.renames import Renames, new_categories, new_logins, new_readerships
 from prim_lantern.site.content import PUBLISHED, SCHEDULED, Item
 from prim_lantern.site.data import SiteData
+from prim_lantern.values import replace
 
 _SEEN = ("title", "links_to", "categories", "kind", "authors")
 _PUBLIC = (SCHEDULED, PUBLISHED)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.renames import Misfit
 from prim_lantern.site.columns import Columns, Moved
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import all_told_in, zone_of
+from prim_lantern.values import replace
 
 SITE_FIELDS: Final = (
     "name",

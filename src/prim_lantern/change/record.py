@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
 from prim_lantern.change.pieces import Piece, inverse_of, with_pieces
 from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.site.data import SiteData
+from prim_lantern.values import value
 
 FROM_THE_WEBSITE: Final = "content"
 """What an operation of the history does that took over content as its website has it."""
 
 
-@dataclass(frozen=True)
+@value
 class Patch:
     """What a change comes to: what moved or got another name, and then what differs.
 
@@ -50,7 +50,7 @@ class Patch:
         return not (self.pieces or self.renames.paths or self.renames.groups)
 
 
-@dataclass(frozen=True)
+@value
 class Record:
     """One change of the history.
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import replace
 from typing import Any
 
 from prim_lantern.errors import BadChange
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 
 def without_whos(data: SiteData, gone: Collection[Who]) -> SiteData:

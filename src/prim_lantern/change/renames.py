@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
 from typing import Any, NamedTuple
 
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, Membership, User
 from prim_lantern.site.places import Place, is_above
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 
 class Renames(NamedTuple):

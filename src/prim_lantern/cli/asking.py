@@ -25,6 +25,7 @@ from prim_lantern.live import Site
 from prim_lantern.show.answers import answer_lines, explanation_lines
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
+from prim_lantern.store import at_hand
 
 
 def _question(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -61,9 +62,12 @@ def may(where: str, as_json: bool, **asked: Any) -> int:
     prim-lantern may leif move /stations/fennick/landing --below /stations/marrow
     prim-lantern may beatrix manage-rights /trustees
     """
+    seen = at_hand.seen_in(where) if asked["at"] is None else None
     site = opened(where)
     decision = _ask(site, **asked)
     explanation = decision.explanation
+    if seen is not None and seen == at_hand.seen_in(where):
+        at_hand.keep(where, seen, site.data)  # for the next question, see `cli.plain`
     if as_json:
         print_json(
             {

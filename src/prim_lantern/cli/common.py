@@ -17,14 +17,13 @@ from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site import names
 from prim_lantern.site.people import User
-from prim_lantern.site.who import AUDIENCES
+from prim_lantern.site.who import A_GUEST, AUDIENCES
 from prim_lantern.state import Whom, pictured
 
 if TYPE_CHECKING:
     from prim_lantern.changeable import Changeable  # asking does without it
 
 _Command = TypeVar("_Command", bound=Callable[..., Any])
-_GUEST_WORDS = ("guest", "guests", "a guest")
 _OFFERED = 5  # people at most whom a text may have meant
 
 site_option = click.option(
@@ -157,7 +156,7 @@ def person_exactly(site: Changeable, text: str) -> str | None:
 
 
 def _is_guest(text: str) -> bool:
-    return names.folded(text) in _GUEST_WORDS
+    return names.folded(text) in A_GUEST
 
 
 def _found(site: Changeable, text: str) -> list[User]:
@@ -203,7 +202,7 @@ def asked(named: str) -> Whom:
 def whom(site: Site, text: str) -> str:
     """A person's login, a group as `group:…`, a role as `role:…`, or an audience, for the grid and
     looking as."""
-    if names.folded(text) in _GUEST_WORDS:
+    if names.folded(text) in A_GUEST:
         return "guests"
     if text in AUDIENCES or _is_anybody(text):
         return text

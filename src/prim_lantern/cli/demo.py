@@ -11,7 +11,7 @@ import click
 from prim_lantern.cli.main import main
 from prim_lantern.demo import DEMO_FOLDER, WALK
 from prim_lantern.errors import NotOverwritten, PrimLanternError
-from prim_lantern.formats.folder.reader import FILES
+from prim_lantern.formats.folder.files import FILES
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.store.folder import FolderStore
 

@@ -17,7 +17,8 @@ from prim_lantern.cli.common import json_option, print_json, print_lines, print_
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion, BadSite, NoSite, NotOverwritten
-from prim_lantern.formats.folder.reader import FILES, read_folder
+from prim_lantern.formats.folder.files import FILES
+from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.schema import site_schema
 from prim_lantern.show.changes import (
     caution_lines,

@@ -185,8 +185,9 @@ def run() -> None:
             error.show()
         code = 2
     except BrokenPipeError:  # the reader went away, as `head` does
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        code = 0
+        from prim_lantern.show.terminal import reader_is_gone
+
+        code = reader_is_gone()
     except OSError as error:
         _complain(f"{error.filename or 'A file'}: {error.strerror}.")
         code = 2

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Set
-from dataclasses import dataclass, replace
 from functools import cache, partial
 from typing import NamedTuple
 
@@ -15,6 +14,7 @@ from prim_lantern.site.origin import Origin
 from prim_lantern.site.places import Place
 from prim_lantern.site.rights import ANY, OWN, Capability, Given, Role, Rule
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace, value
 
 
 class Source(NamedTuple):
@@ -31,7 +31,7 @@ class Source(NamedTuple):
         return written.origin if written else None
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@value(eq=False)
 class Clause:
     """One allow or deny. `kinds` and `states` are None where they do not narrow it.
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
@@ -11,6 +10,7 @@ from prim_lantern.decide.engine import Basis, Engine
 from prim_lantern.decide.explain import Explanation, explain
 from prim_lantern.decide.question import Question, reference_about, trace_of
 from prim_lantern.site.moments import told_in
+from prim_lantern.values import value
 
 _Asked = tuple[str | None, str, str, float]  # who, action, path, and when (seconds of the clock)
 
@@ -101,7 +101,7 @@ class Decision:
         return f"<Decision {'yes' if self._allowed else 'no'}: {told}>"
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class WhoMay:
     """Who may do something: the logins, sorted, and whether guests may as well.
 

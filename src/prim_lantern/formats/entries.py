@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import replace
 from hashlib import sha256
 from typing import Any, Final
 
@@ -19,6 +18,7 @@ from prim_lantern.formats.folder.table import Logins
 from prim_lantern.formats.folder.tables import SiteTables
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import all_told_in
+from prim_lantern.values import replace
 
 Plain = Any
 """What JSON can hold."""

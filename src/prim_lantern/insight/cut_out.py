@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, category_and_above, way_to
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.rule_names import rule_names
+from prim_lantern.values import replace
 
 
 def cut_out(

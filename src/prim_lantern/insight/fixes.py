@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -15,6 +14,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.rule_names import rule_names
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 
 def remove_rule(data: SiteData, rule: Rule) -> Operation:

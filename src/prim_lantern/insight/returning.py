@@ -4,10 +4,10 @@ accept, and what is said of them decides again."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, INVITED, SUSPENDED, User
+from prim_lantern.values import replace
 
 
 def with_all_back(data: SiteData, like: tuple[SiteData, SiteData] | None = None) -> SiteData:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
@@ -11,6 +10,7 @@ from prim_lantern.decide.lists import lists_of
 from prim_lantern.insight.look import Look
 from prim_lantern.site.rights import Given
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 
 def hands_at(engine: Engine, login: str, given: Given) -> list[str]:

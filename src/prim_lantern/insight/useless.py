@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any, Final, NamedTuple, TypeVar
 
 from prim_lantern.change.operations.base import Operation
@@ -19,6 +18,7 @@ from prim_lantern.site.moments import Period
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.rights import Rule
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 MOST_WORDS: Final = 300  # rules, given roles and readerships that are tried one by one
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Final, NamedTuple
 
 from prim_lantern.change.operations.base import Operation
@@ -33,6 +32,7 @@ from prim_lantern.site.names import folded, nearest
 from prim_lantern.site.places import SITE, is_above, place
 from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 from prim_lantern.site.who import who as read_who
+from prim_lantern.values import replace
 
 _OWN: Final = " own"
 _SOME: Final = " some"

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import replace
 from typing import NamedTuple, Protocol
 
 from prim_lantern.change.operations.base import Made, Operation
@@ -15,6 +14,7 @@ from prim_lantern.insight.commands import command_of
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Problem
+from prim_lantern.values import replace
 
 
 class Step(NamedTuple):

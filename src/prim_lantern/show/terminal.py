@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import re
-import shutil
 import sys
 import textwrap
 from collections.abc import Iterable, Iterator
@@ -22,7 +21,18 @@ _JOINED = "\x00"
 
 def width() -> int:
     """How many letters fit on a line: as the terminal has, and 100 at most."""
-    return max(40, min(_WIDEST, shutil.get_terminal_size((_WIDEST, 40)).columns))
+    return max(40, min(_WIDEST, _columns()))
+
+
+def _columns() -> int:
+    """As `shutil.get_terminal_size` has it, which comes with all that archives need."""
+    told = os.environ.get("COLUMNS", "")
+    if told.isdecimal() and int(told):
+        return int(told)
+    try:
+        return os.get_terminal_size(sys.__stdout__.fileno()).columns or _WIDEST  # type: ignore[union-attr]
+    except (AttributeError, ValueError, OSError):
+        return _WIDEST
 
 
 def colourful() -> bool:
@@ -58,6 +68,12 @@ def wrapped(text: str, indent: str = "", more: str = "") -> Iterable[str]:
         break_on_hyphens=False,
     )
     return [line.replace(_JOINED, " ") for line in lines]
+
+
+def reader_is_gone() -> int:
+    """Print no more, as whoever reads has gone away; the exit code for that."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    return 0
 
 
 @contextmanager

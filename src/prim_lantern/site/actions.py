@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Final, NamedTuple
 
 from prim_lantern.site.origin import Origin
+from prim_lantern.values import field, value
 
 _READ: Final = ("read",)
 _READ_AND_DRAFTS: Final = ("read", "see-drafts")
@@ -46,7 +46,7 @@ RISKY_ACTIONS: Final = (  # what one would not want just anybody to do
 EVERY_ACTION: Final = "all"  # how a file writes "every action on items"
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Action:
     """A further action of one site."""
 

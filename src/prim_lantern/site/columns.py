@@ -5,10 +5,10 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import fields
 from typing import Any, Generic, NamedTuple, TypeVar
 
 from prim_lantern.site.origin import Origin
+from prim_lantern.values import names_of
 
 _T = TypeVar("_T")
 _ORIGIN = "origin"
@@ -93,7 +93,7 @@ def _without(values: Sequence[Any], rows: Sequence[int]) -> Sequence[Any]:
 
 
 class Columns(Mapping[str, _T], Generic[_T]):
-    """Objects of one frozen dataclass by name, kept as one list for each field.
+    """Values of one class by name, kept as one list for each field.
 
     The first field is the name. `lines` has, for objects that were read from a file, the
     line of each. A column accepts no change; `with_changed` makes a new set that shares
@@ -114,8 +114,8 @@ class Columns(Mapping[str, _T], Generic[_T]):
         self.index: Mapping[str, int] = {name: i for i, name in enumerate(self.names)}
         self.changed: Mapping[int, _T] = {}
         self._filled: dict[str, Mapping[int, Any]] = {}
-        self._file = file
-        self._lines = lines if isinstance(lines, array) else array("l", lines)
+        self.file = file
+        self.lines = lines if isinstance(lines, array) else array("l", lines)
         self._token = object()  # these rows, as they are
         self._steps: tuple[_Step, ...] = ()  # by which they came from those of earlier tokens
 
@@ -123,7 +123,7 @@ class Columns(Mapping[str, _T], Generic[_T]):
     def of(cls, make: type[_T], objects: Iterable[_T]) -> Columns[_T]:
         """The columns of objects that are there already."""
         objects = list(objects)
-        names = [each.name for each in fields(make) if each.name != _ORIGIN]  # type: ignore[arg-type]
+        names = [name for name in names_of(make) if name != _ORIGIN]
         found = cls(make, {name: [getattr(each, name) for each in objects] for name in names})
         if any(getattr(each, _ORIGIN) is not None or type(each) is not make for each in objects):
             found.changed = dict(enumerate(objects))
@@ -135,8 +135,8 @@ class Columns(Mapping[str, _T], Generic[_T]):
         if found is not None:
             return found
         values = [column[number] for column in self._in_order]
-        if self._file is not None:
-            values.append(Origin(self._file, self._lines[number]))
+        if self.file is not None:
+            values.append(Origin(self.file, self.lines[number]))
         return self.make(*values)
 
     def value(self, column: str, number: int) -> Any:
@@ -194,9 +194,9 @@ class Columns(Mapping[str, _T], Generic[_T]):
             for name, values in found.columns.items()
         }
         lines: Sequence[int] = ()
-        if self._file is not None:
-            lines = array("l", [*_without(found._lines, rows), *(0 for _ in added)])
-        anew = Columns(self.make, columns, self._file, lines)
+        if self.file is not None:
+            lines = array("l", [*_without(found.lines, rows), *(0 for _ in added)])
+        anew = Columns(self.make, columns, self.file, lines)
         moved = Moved(tuple(rows), size, len(added), frozenset())
         anew.changed = {
             **{now: e for row, e in found.changed.items() if (now := moved.now(row)) is not None},
@@ -219,7 +219,7 @@ class Columns(Mapping[str, _T], Generic[_T]):
     def _fold(self) -> None:
         """Put the objects that many rows have become into the columns, so that each change costs
         as what it changes. Those of which the columns cannot tell all stay objects."""
-        file = self._file
+        file = self.file
         folded = {
             row: each
             for row, each in self.changed.items()
@@ -235,9 +235,9 @@ class Columns(Mapping[str, _T], Generic[_T]):
         self._in_order = tuple(self.columns.values())
         self.names = self._in_order[0]
         if file is not None:
-            self._lines = self._lines[:]
+            self.lines = self.lines[:]
             for row, each in folded.items():
-                self._lines[row] = getattr(each, _ORIGIN).line
+                self.lines[row] = getattr(each, _ORIGIN).line
         self.changed = {row: e for row, e in self.changed.items() if row not in folded}
         self._filled = {}
 

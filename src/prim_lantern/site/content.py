@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Final
 
 from prim_lantern.site.actions import STEPS
 from prim_lantern.site.origin import Origin
+from prim_lantern.values import field, value
 
 DRAFT: Final = "draft"
 IN_REVIEW: Final = "in-review"
@@ -18,7 +18,7 @@ ARCHIVED: Final = "archived"
 STATES: Final = (DRAFT, IN_REVIEW, SCHEDULED, PUBLISHED, ARCHIVED)
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Kind:
     """A kind of item. A part is a panel on a page; a link is a menu entry."""
 
@@ -52,7 +52,7 @@ BUILT_IN_KINDS: Final[Mapping[str, Kind]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class CategorySet:
     """A set of categories: keys such as "wildlife/seabirds", each with a label."""
 
@@ -61,7 +61,7 @@ class CategorySet:
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Item:
     """Something that is published: a page, a post, a panel, a menu link, a screen …
 

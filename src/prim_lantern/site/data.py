@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
-from zoneinfo import ZoneInfo
+from typing import TYPE_CHECKING, Any
 
 from prim_lantern.errors import (
     UnknownAction,
@@ -36,11 +34,15 @@ from prim_lantern.site.rights import (
     Rule,
 )
 from prim_lantern.site.tree import Tree
+from prim_lantern.values import field, replace, value
+
+if TYPE_CHECKING:
+    from zoneinfo import ZoneInfo
 
 _FEW = 1_000  # items that come or go without all being sorted anew
 
 
-@dataclass(frozen=True)
+@value(slots=False)
 class SiteData:
     """Everything that is said about a site. It holds no decisions.
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from datetime import datetime
 
 from prim_lantern.site.origin import Origin
+from prim_lantern.values import field, value
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Accepted:
     """A finding that is accepted: its key, what it says, why that is right, and until when.
 

@@ -5,19 +5,20 @@ from __future__ import annotations
 
 import os
 import re
-from calendar import monthrange
 from collections.abc import Callable
-from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import cache
-from typing import Any, NamedTuple, TypeVar
-from zoneinfo import ZoneInfo, available_timezones
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from prim_lantern.errors import BadValue
 from prim_lantern.site.names import nearest
+from prim_lantern.values import replace
+
+if TYPE_CHECKING:
+    from zoneinfo import ZoneInfo  # it takes a while to load, and few sites name a zone
 
 _T = TypeVar("_T")
-_DURATION = re.compile(r"(\d{1,6}) *(d|day|w|week|month|y|year)s?")
+_DURATION = r"(\d{1,6}) *(d|day|w|week|month|y|year)s?"
 _SHORT = {"d": "day", "w": "week", "y": "year"}
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 
@@ -38,6 +39,8 @@ def zone_of(name: str) -> ZoneInfo:
     >>> zone_of("Europe/Oslo").key
     'Europe/Oslo'
     """
+    from zoneinfo import ZoneInfo, available_timezones
+
     try:
         if name == "localtime":
             raise ValueError(name)  # each machine means another one by it
@@ -107,7 +110,7 @@ def with_moments(thing: _T, change: Callable[[datetime], datetime]) -> _T:
             after = _changed(value, change)
             if after is not value:
                 found[name] = after
-    return replace(thing, **found) if found else thing  # type: ignore[type-var]
+    return replace(thing, **found) if found else thing
 
 
 @cache
@@ -240,7 +243,7 @@ class Duration(NamedTuple):
     @classmethod
     def read(cls, text: str) -> Duration:
         """A duration from words such as "1 year", "30 days" or "30d"; else `BadValue`."""
-        fit = _DURATION.fullmatch(text.strip())
+        fit = re.fullmatch(_DURATION, text.strip())
         if not fit or int(fit[1]) < 1:
             raise BadValue(text, "is no duration: write it as '30 days', '6 months' or '1 year'.")
         return cls(int(fit[1]), _SHORT.get(fit[2], fit[2]))
@@ -253,6 +256,8 @@ class Duration(NamedTuple):
         >>> Duration(1, "month").after(moment("2027-01-31")).date().isoformat()
         '2027-02-28'
         """
+        from calendar import monthrange
+
         try:
             shown = start.replace(tzinfo=None)  # by the clock: a day may have 23 hours
             if self.unit in ("day", "week"):

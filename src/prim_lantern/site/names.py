@@ -11,8 +11,7 @@ RESERVED = frozenset({"everyone", "guest", "guests", "signed-in", "authors", "si
 """Words that mean somebody, or the site, wherever a name may stand."""
 
 KEY_PATTERN = r"[a-z0-9._-]+"
-_KEY = re.compile(KEY_PATTERN)
-_LOGIN = re.compile(r"[^\s;:,/\"'@]+(@[^\s;:,/\"'@]+)?")
+_LOGIN = r"[^\s;:,/\"'@]+(@[^\s;:,/\"'@]+)?"
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _LONGEST_PATH = 16_000
 
@@ -23,7 +22,7 @@ def key(text: str) -> str:
     >>> key("field-writer")
     'field-writer'
     """
-    if not _KEY.fullmatch(text):
+    if not re.fullmatch(KEY_PATTERN, text):
         raise BadValue(
             text, "is no proper name here: use lower-case letters, digits, '-', '.' and '_'."
         )
@@ -45,7 +44,7 @@ def who_key(text: str) -> str:
 def login(text: str) -> str:
     """`text` when it can be a login; else `BadValue`."""
     free(text)
-    if not _LOGIN.fullmatch(text):
+    if not re.fullmatch(_LOGIN, text):
         raise BadValue(
             text, "cannot be a login: use letters, digits and marks, no spaces, none of ; : , / \"'"
         )

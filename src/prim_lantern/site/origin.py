@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from prim_lantern.values import field, value
 from prim_lantern.wording import did_you_mean, shortened
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Origin:
     """The file and line of a piece of a site, and the lines of its keys.
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Final, NamedTuple
 
@@ -13,6 +12,7 @@ from prim_lantern.site.moments import ALWAYS, Duration, Period, moment, written
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.who import Who
+from prim_lantern.values import field, value
 
 ACTIVE: Final = "active"
 INVITED: Final = "invited"
@@ -39,7 +39,7 @@ class Enrolment(NamedTuple):
     until: datetime | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class User:
     """A person: an account, an invitation, or a byline without an account."""
 
@@ -70,7 +70,7 @@ class User:
                 return self.attributes.get(attribute, "")
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Invitation:
     """A link that was sent to somebody invited: a hash of its token, and when it ends.
 
@@ -101,10 +101,9 @@ OPERATORS: Final = (
     "filled",
 )
 
-_TEST = re.compile(
+_TEST: Final = (  # few starts need it compiled
     r"(\S+)\s+(is_not|is not|is|one_of|one of|none_of|none of|contains|before|after|filled)"
-    r"(?:\s+(.*))?",
-    re.DOTALL,
+    r"(?:\s+(.*))?"
 )
 
 
@@ -127,7 +126,7 @@ class Test(NamedTuple):
         >>> Test.read("position is not keeper").operator
         'is_not'
         """
-        fit = _TEST.fullmatch(text.strip())
+        fit = re.fullmatch(_TEST, text.strip(), re.DOTALL)
         if not fit:
             raise BadValue(
                 text,
@@ -186,7 +185,7 @@ Row = tuple[Test, ...]
 """Tests that must all fit; a condition is several rows, one of which is enough."""
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Group:
     """A group of people, with all the ways to be a member."""
 
@@ -207,7 +206,7 @@ class Group:
         return self.label or self.name
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Plan:
     """What people enrol in: groups for a time (no end where `lasts` is None)."""
 

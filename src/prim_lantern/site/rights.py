@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Final, NamedTuple
 
 from prim_lantern.site.moments import ALWAYS, Period
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.who import AUTHORS, EVERYONE, SIGNED_IN, Who
+from prim_lantern.values import field, value
 
 ANY: Final = "any"
 OWN: Final = "own"
@@ -28,7 +28,7 @@ class Capability(NamedTuple):
     in_state: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Role:
     """A named set of capabilities, or all-access."""
 
@@ -46,7 +46,7 @@ class Role:
         return self.label or self.name
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Given:
     """A role given to people, within any of some places, maybe for a period."""
 
@@ -57,7 +57,7 @@ class Given:
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Readership:
     """Who may view: any of `readers`, each of `all_of`, and none of `but_not`."""
 
@@ -86,7 +86,7 @@ BUILT_IN_READERSHIPS: Final = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class PlaceSetting:
     """What is set at one path or category: a readership, and what comes from above."""
 
@@ -97,7 +97,7 @@ class PlaceSetting:
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Rule:
     """One explicit word at a place: these people may, or may not."""
 
@@ -115,7 +115,7 @@ class Rule:
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Limit:
     """How many items of exactly one kind may stand directly below a path."""
 
@@ -125,7 +125,7 @@ class Limit:
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
 
-@dataclass(frozen=True, slots=True)
+@value
 class Promise:
     """What must stay true: these people may, or may not, do this at a place and below."""
 

@@ -21,9 +21,16 @@ from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BrokenHistory, StoreTrouble
 from prim_lantern.formats.folder import pending
-from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
+from prim_lantern.formats.folder.files import (
+    FILES,
+    HISTORY_FILE,
+    LAST,
+    PAST,
+    PENDING_FILE,
+    SITE_FILE,
+)
+from prim_lantern.formats.folder.reader import parts_of, read_folder
 from prim_lantern.formats.folder.source import Progress
-from prim_lantern.formats.folder.tables import SITE_FILE
 from prim_lantern.formats.folder.writer import (
     folder_texts,
     in_form_of,
@@ -37,9 +44,6 @@ from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_dat
 from prim_lantern.store.holder import Holder, busy
 from prim_lantern.store.trouble import of_files
 
-HISTORY_FILE: Final = "history.jsonl"
-LAST: Final = ".last"
-PAST: Final = ".past"
 BY_HAND: Final = "edited by hand"
 _LOCK_FILE: Final = ".lock"
 _HELD_BY: Final = ".lock-held-by"
@@ -93,7 +97,7 @@ class FolderStore(Store):
         """What the system says of the files, by which it is seen at once that none has changed;
         None where one is so fresh that it could change again without being seen."""
         found: list[object] = []
-        for name in (*FILES, HISTORY_FILE, pending.PENDING_FILE):
+        for name in (*FILES, HISTORY_FILE, PENDING_FILE):
             try:
                 told = os.stat(self.folder / name)
             except OSError:

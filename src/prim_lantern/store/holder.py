@@ -7,13 +7,14 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
-from platform import node
 
 from prim_lantern.site.moments import written
 
 
 def this_process() -> str:
     """How this process is named to others."""
+    from platform import node  # only who writes needs it
+
     return f"process {os.getpid()} on {node()}"
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from itertools import islice
 from typing import Any, Final
 
@@ -24,6 +23,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import all_told_in, moment, told_in, zone_of
 from prim_lantern.site.origin import Origin
 from prim_lantern.store import tables
+from prim_lantern.values import replace
 
 _AT_ONCE: Final = 20_000  # rows
 _NAMES_AT_ONCE: Final = 500  # names in one question

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
 
@@ -14,6 +14,7 @@ from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.actions import EVERY_ACTION, MANAGING_ACTIONS, SITE_WIDE_ACTIONS
 from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.rights import Limit
+from prim_lantern.values import replace
 
 _FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
 _SECTIONS_ASKED: Final = 5_000

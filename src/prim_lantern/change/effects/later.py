@@ -4,7 +4,6 @@ public, people who have still to accept."""
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import replace
 from datetime import datetime
 from typing import Any, Final
 
@@ -16,6 +15,7 @@ from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import written
 from prim_lantern.site.people import ACTIVE, INVITED
+from prim_lantern.values import replace
 
 _MOMENTS: Final = 3  # later moments that are looked at, the nearest first
 

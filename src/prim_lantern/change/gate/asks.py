@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import replace
 from typing import Any, Final
 
 from prim_lantern.change.gate import content
@@ -15,6 +14,7 @@ from prim_lantern.site.content import CategorySet, Kind
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, User
 from prim_lantern.site.places import SITE, Place, category_and_above, place
+from prim_lantern.values import names_of, replace
 
 FINAL: Final = "it sets, changes or lifts something without exceptions"
 _OWN: Final = frozenset({"name", "email"})  # what everybody changes of themselves
@@ -209,7 +209,7 @@ def _of_the_top(judged: Judged, login: str) -> Iterator[Missing]:
 def _changed_user(judged: Judged, before: User, after: User) -> Iterator[Missing]:
     fields = {
         name
-        for name in User.__dataclass_fields__
+        for name in names_of(User)
         if name not in ("origin", "memberships", "enrolments")
         and getattr(before, name) != getattr(after, name)
     }

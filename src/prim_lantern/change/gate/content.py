@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from typing import Final
 
 from prim_lantern.change.gate.judged import Judged
@@ -21,6 +20,7 @@ from prim_lantern.site.content import (
     Item,
 )
 from prim_lantern.site.places import SITE, parent_of, place, way_to
+from prim_lantern.values import names_of, replace
 from prim_lantern.wording import with_article
 
 PUBLIC: Final = (SCHEDULED, PUBLISHED)
@@ -54,7 +54,7 @@ def differing(before: Item, after: Item) -> set[str]:
     """The fields in which two items differ."""
     return {
         name
-        for name in Item.__dataclass_fields__
+        for name in names_of(Item)
         if name != "origin" and getattr(before, name) != getattr(after, name)
     }
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -19,6 +18,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.rights import PlaceSetting, Readership
 from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
+from prim_lantern.values import replace
 
 _WORDS = frozenset({"rules", "given", "roles", "readerships", "kinds", "actions", "category_sets"})
 _PEOPLE = frozenset({"users", "groups", "plans"})

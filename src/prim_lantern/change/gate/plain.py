@@ -6,7 +6,6 @@ this says pair by pair, and is held against it by the tests.
 
 from __future__ import annotations
 
-from dataclasses import replace
 from datetime import datetime
 
 from prim_lantern.change.gate.finals import kept
@@ -19,6 +18,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, User
 from prim_lantern.site.places import Place
 from prim_lantern.site.who import SIGNED_IN, Who
+from prim_lantern.values import replace
 
 
 class Plain:

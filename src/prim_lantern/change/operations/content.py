@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import (
@@ -26,6 +26,7 @@ from prim_lantern.site.content import DRAFT, IN_REVIEW, PUBLISHED, CategorySet, 
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
 from prim_lantern.site.places import is_above, parent_of, place
+from prim_lantern.values import replace
 from prim_lantern.wording import with_article
 
 
@@ -265,7 +266,7 @@ class TakeStep(Operation):
         for name in ("public_from", "public_until"):
             if getattr(self, name) is not None:
                 at = moment(getattr(self, name), data.zone)
-                item = replace(item, **{name: at})  # type: ignore[arg-type]
+                item = replace(item, **{name: at})
         now = item.state_at(made.at)
         state = state_after(self.step, item, made.at, own=made.by in item.authors)
         if state is None:

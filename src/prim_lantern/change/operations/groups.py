@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar
 
 from prim_lantern.change.operations.base import (
@@ -34,6 +34,7 @@ from prim_lantern.site import names
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, Membership, Test
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from hashlib import sha256
 from hmac import compare_digest
 from typing import ClassVar, Final
@@ -28,6 +28,7 @@ from prim_lantern.site.people import (
     INVITED,
     Invitation,
 )
+from prim_lantern.values import replace
 
 
 def hash_of(token: str) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, only_said
@@ -12,6 +12,7 @@ from prim_lantern.site import names
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, EVERY_ACTION, MANAGING_ACTIONS, Action
 from prim_lantern.site.content import BUILT_IN_KINDS, Kind
 from prim_lantern.site.data import SiteData
+from prim_lantern.values import replace
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, ClassVar, Protocol
 
@@ -24,6 +24,7 @@ from prim_lantern.site.people import (
     User,
 )
 from prim_lantern.site.who import Who
+from prim_lantern.values import names_of, replace
 
 
 @dataclass(frozen=True)
@@ -337,7 +338,7 @@ def with_values(user: User, name: str | None, email: str | None, values: Mapping
 def _with_attributes(data: SiteData, values: Iterable[str]) -> SiteData:
     for name in values:
         names.key(name)
-        if name in User.__dataclass_fields__ or name in ("groups", "roles_elsewhere"):
+        if name in names_of(User) or name in ("groups", "roles_elsewhere"):
             raise BadChange(f"{name!r} is no attribute: it has an option of its own.")
     new = tuple(name for name in values if name not in data.attributes)
     return data.with_parts(attributes=(*data.attributes, *new)) if new else data

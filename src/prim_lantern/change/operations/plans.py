@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from typing import ClassVar
 
@@ -21,6 +21,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, moment, start_of_day
 from prim_lantern.site.names import folded
 from prim_lantern.site.people import Enrolment, Plan, User
+from prim_lantern.values import replace
 
 
 @dataclass(frozen=True)

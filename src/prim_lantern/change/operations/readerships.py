@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, only_said
@@ -22,6 +22,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
 from prim_lantern.site.places import Place, is_above, place
 from prim_lantern.site.rights import OWN, Given, PlaceSetting, Readership
+from prim_lantern.values import replace
 
 _WHOS = "user group role audience authors"
 _HIDDEN = "authors-only"

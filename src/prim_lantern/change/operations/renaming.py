@@ -6,7 +6,7 @@ Groups are renamed beside all else of groups, and items are moved.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation
@@ -20,6 +20,7 @@ from prim_lantern.site.people import Test
 from prim_lantern.site.places import Place
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Given, Readership
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 
 @dataclass(frozen=True)

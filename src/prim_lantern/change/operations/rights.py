@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, When, period, row, times
@@ -18,6 +18,7 @@ from prim_lantern.site.places import SITE
 from prim_lantern.site.rights import ANY, Given, Limit, Promise, Rule
 from prim_lantern.site.rule_names import rule_called, rule_names
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 from prim_lantern.wording import did_you_mean
 
 _TO = "user group audience"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation, Texts, only_said, row
@@ -20,6 +20,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
 from prim_lantern.site.rights import Capability, Role
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from functools import lru_cache, partial
 from typing import Any, NamedTuple
 
 from prim_lantern.errors import BadValue
+from prim_lantern.formats.folder.files import CONTENT_FILE, PEOPLE_FILE
 from prim_lantern.formats.folder.keys import (
     CONTENT_COLUMNS,
     NEEDED_CONTENT_COLUMNS,
@@ -22,9 +23,7 @@ from prim_lantern.site.moments import Period
 from prim_lantern.site.names import folded
 from prim_lantern.site.origin import Origin
 from prim_lantern.site.people import ACTIVE, Enrolment, Membership, User
-
-PEOPLE_FILE = "people.csv"
-CONTENT_FILE = "content.csv"
+from prim_lantern.values import names_of
 
 _Read = Callable[[str], datetime]
 
@@ -263,7 +262,7 @@ def _list(cell: str) -> tuple[str, ...]:
 
 
 def _columns(make: Any, table: _Table) -> Columns[Any]:
-    names = [name for name in make.__dataclass_fields__ if name != "origin"]
+    names = [name for name in names_of(make) if name != "origin"]
     columns = {name: table.columns.get(name, []) for name in names}
     return Columns(make, columns, table.file, table.lines)
 

@@ -17,8 +17,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from prim_lantern.errors import StoreTrouble
-
-PENDING_FILE = ".pending.json"
+from prim_lantern.formats.folder.files import PENDING_FILE
 
 
 class Pending(NamedTuple):

@@ -3,21 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import replace
 from datetime import datetime
 from functools import partial
 from io import BytesIO
 from pathlib import Path
 from typing import Any
-from zipfile import ZipFile
 
 from prim_lantern.errors import BadSite, BadValue, NoSite
-from prim_lantern.formats.folder.csv_rows import (
-    CONTENT_FILE,
-    PEOPLE_FILE,
-    read_content,
-    read_people,
-)
+from prim_lantern.formats.folder.csv_rows import read_content, read_people
+from prim_lantern.formats.folder.files import FILES, SITE_FILE
 from prim_lantern.formats.folder.lines import TomlLines
 from prim_lantern.formats.folder.pending import pending_in
 from prim_lantern.formats.folder.plain import ENTRIES
@@ -29,7 +23,7 @@ from prim_lantern.formats.folder.source import (
     without_collecting,
 )
 from prim_lantern.formats.folder.table import Logins
-from prim_lantern.formats.folder.tables import SITE_FILE, SiteTables
+from prim_lantern.formats.folder.tables import SiteTables
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import Item
@@ -37,8 +31,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment, zone_of
 from prim_lantern.site.origin import Problem
 from prim_lantern.site.people import User
-
-FILES = (SITE_FILE, PEOPLE_FILE, CONTENT_FILE)
+from prim_lantern.values import replace
 
 
 def read_folder(folder: str | Path, progress: Progress | None = None) -> SiteData:
@@ -71,6 +64,8 @@ def read_packed(packed: bytes, where: str) -> SiteData:
     """Read the site that a packed folder holds, see `packed`; its lines are of no file, so nothing
     has an origin. Raises `BadSite` as well, and `BadZipFile`, `KeyError` or `OSError` for what is
     no such folder."""
+    from zipfile import ZipFile  # few have packed ones
+
     with ZipFile(BytesIO(packed)) as archive:
         files = [archive.read(name) for name in FILES]
     with without_collecting():

@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from typing import Any, Protocol
 
 from prim_lantern.errors import BadValue
+from prim_lantern.formats.folder.files import SITE_FILE
 from prim_lantern.formats.folder.keys import BY_NAME, CAPABILITY_KEYS, CATEGORY_SETS, ONCE, TABLES
 from prim_lantern.formats.folder.source import Problems
 from prim_lantern.formats.folder.table import Logins, Table
@@ -30,7 +31,6 @@ from prim_lantern.site.rights import (
     Rule,
 )
 
-SITE_FILE = "site.toml"
 _NEVER = datetime.max.replace(tzinfo=UTC)  # stands in for a moment that cannot be read
 
 

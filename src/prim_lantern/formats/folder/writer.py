@@ -9,24 +9,21 @@ from collections.abc import Iterable, Mapping
 from functools import partial
 from pathlib import Path
 from typing import Any
-from zipfile import ZIP_DEFLATED, ZipFile
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.errors import NotOverwritten, PrimLanternError
 from prim_lantern.formats.folder.cells import item_cells, person_cells
 from prim_lantern.formats.folder.csv_rows import (
-    CONTENT_FILE,
-    PEOPLE_FILE,
     read_content,
     read_people,
 )
 from prim_lantern.formats.folder.csv_text import CsvTable, csv_text
+from prim_lantern.formats.folder.files import CONTENT_FILE, FILES, PEOPLE_FILE, SITE_FILE
 from prim_lantern.formats.folder.keys import CONTENT_COLUMNS, PEOPLE_COLUMNS
 from prim_lantern.formats.folder.plain import plain_tables
-from prim_lantern.formats.folder.reader import FILES, parts_of, read_folder
+from prim_lantern.formats.folder.reader import parts_of, read_folder
 from prim_lantern.formats.folder.source import Problems
 from prim_lantern.formats.folder.table import Logins
-from prim_lantern.formats.folder.tables import SITE_FILE
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import all_told_in, moment
@@ -80,6 +77,8 @@ def new_files(data: SiteData, folder: Path) -> dict[str, bytes]:
 
 def packed(data: SiteData) -> bytes:
     """The three files of a site, put into a zip file."""
+    from zipfile import ZIP_DEFLATED, ZipFile  # every now and then
+
     whole = io.BytesIO()
     with ZipFile(whole, "w", ZIP_DEFLATED) as archive:
         for name, text in folder_texts(data, None, {})[0].items():

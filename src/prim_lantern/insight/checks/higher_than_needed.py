@@ -7,7 +7,6 @@ told: they may need it for what they have not done yet.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from functools import cache, partial
 
 from prim_lantern.change.operations.base import Operation
@@ -19,6 +18,7 @@ from prim_lantern.insight.fixes import take_back_only
 from prim_lantern.insight.look import Look, written
 from prim_lantern.insight.use import beyond, but, enough_for, hands_at
 from prim_lantern.site.rights import Given
+from prim_lantern.values import replace
 
 NAME = "higher-than-needed"
 _ENOUGH = 3  # items that show what somebody does

@@ -7,13 +7,13 @@ left from a task that is done. What it gives them beyond is told.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.finding import NOTE, Finding
 from prim_lantern.insight.fixes import take_back_only
 from prim_lantern.insight.look import Look, written
 from prim_lantern.insight.use import beyond, but, enough_for, hands_at
+from prim_lantern.values import replace
 
 NAME = "more-than-used"
 

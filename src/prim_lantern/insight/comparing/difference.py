@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any, Final
 
@@ -15,6 +15,7 @@ from prim_lantern.insight.cut_out import cut_out
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import ACTIVE, Membership, User
 from prim_lantern.site.who import Who
+from prim_lantern.values import replace
 
 _TRIED_AT_MOST: Final = 20_000  # sets of things
 _GUEST: Final = "guest:"  # what stands for a guest among users; no login can hold a colon

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any, Final
 
@@ -11,6 +10,7 @@ from prim_lantern.site.content import SCHEDULED, Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import ALWAYS
 from prim_lantern.site.people import Membership, User
+from prim_lantern.values import replace
 
 _NEVER: Final = datetime.max.replace(tzinfo=UTC)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import replace
 from functools import partial
 from itertools import chain
 from typing import Any, Final, TypeVar
@@ -12,6 +11,7 @@ from prim_lantern.decide.explain import words
 from prim_lantern.insight.fixes import say_again, take_back
 from prim_lantern.insight.tidying.work import Step, Work, given_again
 from prim_lantern.site.rights import Given, Rule
+from prim_lantern.values import replace
 
 _T = TypeVar("_T")
 _LISTS: Final = ("actions", "to", "kinds", "in_state")  # of a rule, in which two may differ

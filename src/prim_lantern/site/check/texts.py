@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import fields, is_dataclass
 from functools import cache
 from typing import Any, Final
 
@@ -12,6 +11,7 @@ from prim_lantern.site import texts
 from prim_lantern.site.check.notes import Notes
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.data import SiteData
+from prim_lantern.values import names_of
 
 _LISTED: Final = ("given", "places", "rules", "limits", "promises", "accepted")
 _NAMED: Final = (
@@ -91,7 +91,7 @@ def _texts_of(thing: Any) -> Iterator[str]:
     elif isinstance(thing, (tuple, list)):
         for each in thing:
             yield from _texts_of(each)
-    elif is_dataclass(thing):
+    elif hasattr(thing, "__match_args__"):  # a value
         kind: Any = type(thing)
         for name in _said_by(kind):
             value = getattr(thing, name)
@@ -103,5 +103,5 @@ def _texts_of(thing: Any) -> Iterator[str]:
 
 @cache
 def _said_by(kind: type) -> tuple[str, ...]:
-    """The fields of a dataclass in which something is said."""
-    return tuple(each.name for each in fields(kind) if each.name != "origin")
+    """The fields of a value in which something is said."""
+    return tuple(name for name in names_of(kind) if name != "origin")

@@ -1,0 +1,61 @@
+"""`may WHO ACTION PATH` in its plain form, without loading the command line and the engine.
+
+It is for a folder that was asked about before and is as it was (see `store.at_hand`), and decides
+step by step, as reasons are told. Whatever is unusual, or would be an error, is left to the command
+line, so that there is one place that explains it.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+
+_WHERE = "PRIM_LANTERN_SITE"
+_COMPLETES = "_PRIM_LANTERN_COMPLETE"  # set by a shell that wants words completed
+
+
+def answered(arguments: Sequence[str]) -> int | None:
+    """Print the answer, if it can be had so; the exit code, or None where nothing was printed."""
+    asked = _asked(arguments)
+    if asked is None or _COMPLETES in os.environ:
+        return None
+    where, who, action, path = asked
+
+    from prim_lantern.errors import PrimLanternError
+    from prim_lantern.store import at_hand
+
+    seen = at_hand.seen_in(where)
+    data = at_hand.kept(where, seen) if seen is not None else None
+    if data is None:
+        return None
+
+    from prim_lantern.decide.explain.plainly import answer_of
+    from prim_lantern.show.answers import answer_lines
+
+    try:
+        answer = answer_of(data, who, action, path)
+        if answer is None:
+            return None
+        print("\n".join(answer_lines(answer.sentence, answer.allowed)), flush=True)
+    except (PrimLanternError, UnicodeError):
+        return None
+    return 0 if answer.allowed else 1
+
+
+def _asked(arguments: Sequence[str]) -> tuple[str, str, str, str] | None:
+    """The site, who, the action and the path, where nothing else is said."""
+    if not arguments or arguments[0] != "may":
+        return None
+    where, words = os.environ.get(_WHERE) or "site", []
+    rest = iter(arguments[1:])
+    for word in rest:
+        if word == "--site":
+            where = next(rest, "")
+        elif word.startswith("-"):
+            return None
+        else:
+            words.append(word)
+    if len(words) != 3 or not where or "://" in where:
+        return None
+    who, action, path = words
+    return where, who, action, path
