@@ -81,7 +81,7 @@ def a_site(make_site, rows, groups=12):
     return make_site(toml.replace("'", '"'), content=content)
 
 
-@pytest.mark.parametrize("rows", [10, 60])
+@pytest.mark.parametrize("rows", [10, 30])
 def test_no_text_stands_over_another(make_site, rows):
     engine = Engine(a_site(make_site, rows).data, NOON)
     areas = sorted(engine.data.items)

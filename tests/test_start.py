@@ -12,7 +12,7 @@ from hypothesis import given
 
 import prim_lantern as pl
 from conftest import run
-from prim_lantern.cli import plain
+from prim_lantern.cli import plain, start
 from prim_lantern.cli.main import main
 from prim_lantern.decide.explain.plainly import answer_of
 from prim_lantern.site.actions import NEED_MORE
@@ -193,6 +193,17 @@ def test_what_was_kept_and_cannot_be_trusted_is_not_used(damage, demo_folder, ca
         file.chmod(0o666)
     assert told(capsys, *asked)[0] is None
     assert run("may", "sam", "read", "/log", site=demo_folder).returncode == 0
+
+
+def test_a_mistake_in_the_plain_way_is_left_to_the_command_line(demo_folder, monkeypatch, capsys):
+    monkeypatch.setattr(
+        "sys.argv", ["prim-lantern", "may", "sam", "read", "/log", "--site", str(demo_folder)]
+    )
+    monkeypatch.setattr(start, "answered", lambda _: 1 // 0)
+    with pytest.raises(SystemExit) as ended:
+        start.run()
+    assert ended.value.code == 0
+    assert capsys.readouterr().out.startswith("Yes: Sam Whitlock may read")
 
 
 def test_another_version_reads_anew(demo_folder, capsys, monkeypatch):

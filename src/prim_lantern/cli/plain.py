@@ -24,15 +24,15 @@ def answered(arguments: Sequence[str]) -> int | None:
     from prim_lantern.errors import PrimLanternError
     from prim_lantern.store import at_hand
 
-    seen = at_hand.seen_in(where)
-    data = at_hand.kept(where, seen) if seen is not None else None
-    if data is None:
-        return None
-
-    from prim_lantern.decide.explain.plainly import answer_of
-    from prim_lantern.show.answers import answer_lines
-
     try:
+        seen = at_hand.seen_in(where)
+        data = at_hand.kept(where, seen) if seen is not None else None
+        if data is None:
+            return None
+
+        from prim_lantern.decide.explain.plainly import answer_of
+        from prim_lantern.show.answers import answer_lines
+
         answer = answer_of(data, who, action, path)
         if answer is None:
             return None

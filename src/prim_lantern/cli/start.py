@@ -15,6 +15,8 @@ def run() -> None:
         from prim_lantern.show.terminal import reader_is_gone
 
         code = reader_is_gone()
+    except Exception:
+        code = None  # whatever it is, the command line says it in words
     if code is None:
         from prim_lantern.cli.main import run as run_whole
 

@@ -10,7 +10,7 @@ from prim_lantern.decide.explain import explain, words
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.stand_ins import login_of
 from prim_lantern.decide.views.grid import ACTIONS, Row, grid_of, heading, said_of
-from prim_lantern.site.places import is_above, way_to
+from prim_lantern.site.places import is_above, section_of
 from prim_lantern.site.who import GUESTS, Who
 from prim_lantern.site.who import who as read_who
 
@@ -55,7 +55,7 @@ def grid_part(engine: Engine, areas: Sequence[str], whos: Sequence[str]) -> Grid
     with_reasons = len(areas) <= _MOST_REASONS
     tops: dict[str, list[tuple[Row, list[str]]]] = {}
     for row, marks in zip(found.rows, found.marks, strict=True):
-        top = row.where if row.where == "/" else way_to(row.where)[1]
+        top = section_of(row.where)
         tops.setdefault(top, []).append((row, [said_of(ACTIONS, each) for each in marks]))
     sections = (_section(engine, some, asked, called, with_reasons) for some in tops.values())
     return GridPart(tuple(sections), with_reasons)

@@ -79,6 +79,16 @@ def way_to(path: str) -> tuple[str, ...]:
     return ("/", *(path[:end] for end in ends), path)
 
 
+def section_of(path: str) -> str:
+    """The path right below the root that a path is at or below; the root is by itself.
+
+    >>> section_of("/stations/fennick"), section_of("/")
+    ('/stations', '/')
+    """
+    end = path.find("/", 1)
+    return path if end < 0 else path[:end]
+
+
 def parent_of(path: str) -> str | None:
     """The path one step above, or None for the root."""
     if path == "/":

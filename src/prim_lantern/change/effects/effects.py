@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final, NamedTuple
 
@@ -77,13 +77,15 @@ class Effects:
         """Every action and place where anybody gains or loses anything, in tree order."""
         only_words = self._touched.only_words
         rows: Iterable[Changed] = self._by_words() if only_words else _counted(self._pairs)
+        rows = [*rows, *_counted(self._special)]
         order = {action: number for number, action in enumerate(self.actions)}
+        places = sorted({e.where for e in rows}, key=lambda at: (at[:1] != "/", tree_order(at)))
+        place = {where: number for number, where in enumerate(places)}
 
-        def in_order(each: Changed) -> tuple[bool, tuple[str, ...], int, str]:
-            action = order.get(each.action, len(order))
-            return each.where[:1] != "/", tree_order(each.where), action, each.action
+        def in_order(each: Changed) -> tuple[int, int, str]:
+            return place[each.where], order.get(each.action, len(order)), each.action
 
-        return tuple(sorted((*rows, *_counted(self._special)), key=in_order))
+        return tuple(sorted(rows, key=in_order))
 
     @property
     def spoken_of(self) -> Collection[str] | None:
@@ -139,8 +141,31 @@ class Effects:
             if each.guests:
                 yield Effect(GUEST, each.action, each.where, each.guests > 0)
             gained, lost = self.people(each.action, each.where)
-            yield from (Effect(login, each.action, each.where, True) for login in gained)
-            yield from (Effect(login, each.action, each.where, False) for login in lost)
+            for login in gained:
+                yield Effect(login, each.action, each.where, True)
+            for login in lost:
+                yield Effect(login, each.action, each.where, False)
+
+    @cached_property
+    def of_each(self) -> Mapping[str | None, Sequence[tuple[str, str, bool]]]:
+        """By person (None: guests) each action at a place that they gain (true) or lose, in the
+        order of `changed`."""
+        found: dict[str | None, list[tuple[str, str, bool]]] = {}
+        known: dict[int, tuple[list[str], list[str]]] = {}  # many pairs are of the same people
+        for action, where, _, _, guests in self.changed:
+            if guests:
+                found.setdefault(GUEST, []).append((action, where, guests > 0))
+            pairs = self._special.get((action, where))
+            if pairs is None and not self._touched.only_words:
+                pairs = self._pairs[action, where]
+            if pairs is None:
+                sides = self.people(action, where)
+            else:
+                sides = known.get(id(pairs)) or known.setdefault(id(pairs), _sides(pairs))
+            for logins, gains in zip(sides, (True, False), strict=True):
+                for login in logins:
+                    found.setdefault(login, []).append((action, where, gains))
+        return found
 
     def people(self, action: str, where: str) -> tuple[list[str], list[str]]:
         """The logins of those who gain, and who lose, an action at one place; both sorted."""
@@ -211,9 +236,11 @@ class Effects:
             if sort not in shared:  # people of one sort gain and lose alike
                 anyhow = np.union1d(standing.own_work(login), changed)
                 shared[sort] = self._of_person(login, standing.reach(login), anyhow)
+            alone = {gains: {login: gains} for gains in (True, False)}  # mostly nobody else does
             for action, differs in shared[sort].items():
                 for row, gains in differs:
-                    found.setdefault((action, paths[row]), {})[login] = gains
+                    key = action, paths[row]
+                    found[key] = {**found[key], login: gains} if key in found else alone[gains]
         self._add_by_items(found, set(people))
         return found
 

@@ -269,7 +269,7 @@ def _many(effects: Effects, *, content_only: bool) -> Iterator[str]:
     if not effects.nameable:
         yield f"It touches {effects.size:,} pairs of a person and what they may do somewhere."
         return
-    people = {who for who, *_ in effects if who is not None}
+    people = effects.of_each.keys() - {None}
     if len(people) >= _MANY_PEOPLE:
         at = "one place" if len(items) == 1 else f"{len(items):,} places"
         yield f"It touches {len(people):,} people, at {at}."

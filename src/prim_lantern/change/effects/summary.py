@@ -10,7 +10,7 @@ from typing import NamedTuple
 from prim_lantern.change.effects.effects import Effect, Effects
 from prim_lantern.decide.explain import words
 from prim_lantern.site.actions import NEED_MORE
-from prim_lantern.site.places import way_to
+from prim_lantern.site.places import section_of, way_to
 from prim_lantern.site.who import Who
 
 _MANY_PEOPLE = 10
@@ -45,13 +45,10 @@ def lines_of(
     if not effects.nameable:
         return list(_by_action(effects))
     clusters: dict[_Signature, list[str | None]] = {}
-    each_ones: dict[str | None, list[tuple[str, str, bool]]] = {}
-    for who, action, where, gained in effects:
-        if Effect(who, action, where, gained) in told:
-            continue
-        each_ones.setdefault(who, []).append((action, where, gained))
-    for who, theirs in each_ones.items():
-        clusters.setdefault(tuple(theirs), []).append(who)
+    for who, theirs in effects.of_each.items():
+        new = tuple(each for each in theirs if Effect(who, *each) not in told) if told else ()
+        if new or not told:
+            clusters.setdefault(new or tuple(theirs), []).append(who)
     every = every_action(effects)
     ordered = sorted(clusters.items(), key=lambda each: (None not in each[1], -len(each[1])))
     lines: list[Line] = []
@@ -200,7 +197,7 @@ def where_of(places: Sequence[str], *, below: bool = False) -> str:
     if len(places) <= _NAMED:
         return f"{at} {words.listed(places)}"
     paths = [each for each in places if each.startswith("/")]
-    tops: Counter[str] = Counter(way_to(path)[1] if path != "/" else "/" for path in paths)
+    tops: Counter[str] = Counter(map(section_of, paths))
     if len(tops) == 1:
         top = _common(paths)
         return f"{at} {len(places)} {'places' if below else 'items'} in {top}"
