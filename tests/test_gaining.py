@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hypothesis import given
+from hypothesis import given, settings
 
 import prim_lantern as pl
 from prim_lantern.change.gate.gate import missing_for
@@ -22,7 +22,6 @@ from test_insight import (
     PEOPLE,
     actions_of,
     few,
-    fewest,
     in_columns,
     seeds,
     spot_paths,
@@ -76,7 +75,7 @@ def test_nothing_is_gained_by_one_step_that_could_gain_does_not_tell(site, rng):
     of theirs, is tried: what the others newly may is told."""
     engine = Engine(site, NOON)
     logins = [e for e, user in site.users.items() if user.status == ACTIVE and e != site.owner]
-    if len(logins) < 2:
+    if len(logins) < 2 or not site.groups:
         return
     actors = rng.sample(logins, 2)
     found = could_gain(engine, actors[0], actors[1:])
@@ -161,15 +160,15 @@ def test_two_come_to_it_through_each_others_groups(make_site):
     assert [(action, spots[0].where) for action, spots in chain.gains] == [("read", "/a")]
 
 
-@fewest
+@settings(max_examples=max(2, settings.default.max_examples // 10))
 @given(in_columns, seeds)
 def test_no_sequence_of_memberships_gains_what_could_gain_does_not_tell(site, rng):
-    """Sequences of up to three steps by two people, each that is let through, tried to the end."""
+    """Sequences of up to three steps by two people, taken at random, of those that are let through."""
     engine = Engine(site, NOON)
     logins = [e for e, user in site.users.items() if user.status == ACTIVE and e != site.owner]
     before = Judged(engine, site, (), Made(site.owner, NOON))
     logins = [each for each in logins if not before.top(each)]
-    if len(logins) < 2:
+    if len(logins) < 2 or not site.groups:
         return
     actors = rng.sample(logins, 2)
     chains = could_gain(engine, actors[0], actors[1:])
@@ -177,22 +176,19 @@ def test_no_sequence_of_memberships_gains_what_could_gain_does_not_tell(site, rn
         (action, path)
         for chain in chains for action, spots in chain.gains for path in spot_paths(site, spots)
     }  # fmt: skip
-    waiting = [(site, 0)]
-    while waiting:
-        data, steps = waiting.pop()
-        at = engine.after(data, NOON)
-        assert union_of(at, actors) <= told
-        for by in actors if steps < 3 else ():
-            for group in data.groups:
-                for other in actors:
-                    proposal = Proposal(data, Made(by, NOON))
-                    try:
-                        proposal.do(AddMembers(group, (other,)))
-                    except PrimLanternError:
-                        continue
-                    judged = Judged(at, proposal.data, proposal.renames, proposal.made)
-                    if not missing_for(judged):
-                        waiting.append((proposal.data, steps + 1))
+    steps = [(by, group, other) for by in actors for group in site.groups for other in actors]
+    for _ in range(12):  # a site may have thousands of sequences, and each step may take long
+        data = site
+        for by, group, other in rng.choices(steps, k=3):
+            proposal = Proposal(data, Made(by, NOON))
+            try:
+                proposal.do(AddMembers(group, (other,)))
+            except PrimLanternError:
+                continue
+            at = engine.after(data, NOON)
+            if not missing_for(Judged(at, proposal.data, proposal.renames, proposal.made)):
+                data = proposal.data
+                assert union_of(engine.after(data, NOON), actors) <= told
 
 
 FILING = (

@@ -53,7 +53,7 @@ def test_whoever_asks_whatever_of_whatever_is_told_the_same_by_both(demo_folder,
     people = ["guest", "A Guest", "sam", "SAM.WHITLOCK", "user:hana.okafor", *data.users]
     actions = [each for each in data.item_actions if each not in NEED_MORE]
     left = 0
-    for number, path in enumerate(data.items):
+    for number, path in enumerate([*data.items][1::3]):
         who, action = people[number % len(people)], actions[number % len(actions)]
         asked = ["may", who, action, path, "--site", str(demo_folder)]
         capsys.readouterr()
@@ -65,7 +65,7 @@ def test_whoever_asks_whatever_of_whatever_is_told_the_same_by_both(demo_folder,
             left += 1
         else:
             assert (code, out, err) == whole, asked
-    assert 0 < left < len(data.items) / 4
+    assert 0 < left < 10
 
 
 @pytest.mark.parametrize(
