@@ -55,7 +55,7 @@ def test_whoever_asks_whatever_of_whatever_is_told_the_same_by_both(demo_folder,
     left = 0
     for number, path in enumerate([*data.items][1::3]):
         who, action = people[number % len(people)], actions[number % len(actions)]
-        asked = ["may", who, action, path, "--site", str(demo_folder)]
+        asked = [("may", "why")[number % 2], who, action, path, "--site", str(demo_folder)]
         capsys.readouterr()
         code, out, err = told(capsys, *asked)
         whole = main(asked, standalone_mode=False), *capsys.readouterr()
@@ -71,7 +71,7 @@ def test_whoever_asks_whatever_of_whatever_is_told_the_same_by_both(demo_folder,
 @pytest.mark.parametrize(
     "asked",
     [
-        "may", "may sam edit", "may sam edit /log --at 2027-01-01", "may sam edit /log --json", "why sam edit /log",
+        "may", "may sam edit", "may sam edit /log --at 2027-01-01", "may sam edit /log --json", "who edit /log", "why sam create /log",
         "may group:volunteers read /log", "may signed-in read /log", "may role:writer read /log",
         "may nobody.known read /log", "may a read /log", "may sam paint /log", "may sam create /log",
         "may sam manage-rights /log", "may sam move /log", "may sam read /nowhere", "may sam read site",

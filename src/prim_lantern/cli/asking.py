@@ -62,12 +62,8 @@ def may(where: str, as_json: bool, **asked: Any) -> int:
     prim-lantern may leif move /stations/fennick/landing --below /stations/marrow
     prim-lantern may beatrix manage-rights /trustees
     """
-    seen = at_hand.seen_in(where) if asked["at"] is None else None
-    site = opened(where)
-    decision = _ask(site, **asked)
+    site, decision = _answered(where, **asked)
     explanation = decision.explanation
-    if seen is not None and seen == at_hand.seen_in(where):
-        at_hand.keep(where, seen, site.data)  # for the next question, see `cli.plain`
     if as_json:
         print_json(
             {
@@ -90,12 +86,22 @@ def why(where: str, as_json: bool, **asked: Any) -> int:
     Says what decided it and in which line that stands, by which way it reaches the
     person, what was outweighed, and for a no what is missing.
     """
-    explanation = _ask(opened(where), **asked).explanation
+    explanation = _answered(where, **asked)[1].explanation
     if as_json:
         print_json(explanation.to_dict())
     else:
         print_lines(explanation_lines(explanation))
     return 0
+
+
+def _answered(where: str, at: str | None, **asked: Any) -> tuple[Site, Decision]:
+    """The site and its answer; what was read of a folder is at hand from now on (`cli.plain`)."""
+    seen = at_hand.seen_in(where) if at is None else None
+    site = opened(where)
+    decision = _ask(site, **asked, at=at)
+    if seen is not None and seen == at_hand.seen_in(where):
+        at_hand.keep(where, seen, site.data)
+    return site, decision
 
 
 def _of_the_state(site: Site, decision: Decision, at: str | None) -> list[str]:

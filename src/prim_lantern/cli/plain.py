@@ -1,4 +1,4 @@
-"""`may WHO ACTION PATH` in its plain form, without loading the command line and the engine.
+"""`may` and `why WHO ACTION PATH` in their plain form, without the command line and the engine.
 
 It is for a folder that was asked about before and is as it was (see `store.at_hand`), and decides
 step by step, as reasons are told. Whatever is unusual, or would be an error, is left to the command
@@ -10,6 +10,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 
+_COMMANDS = ("may", "why")
 _WHERE = "PRIM_LANTERN_SITE"
 _COMPLETES = "_PRIM_LANTERN_COMPLETE"  # set by a shell that wants words completed
 
@@ -19,7 +20,7 @@ def answered(arguments: Sequence[str]) -> int | None:
     asked = _asked(arguments)
     if asked is None or _COMPLETES in os.environ:
         return None
-    where, who, action, path = asked
+    command, where, who, action, path = asked
 
     from prim_lantern.errors import PrimLanternError
     from prim_lantern.store import at_hand
@@ -30,21 +31,27 @@ def answered(arguments: Sequence[str]) -> int | None:
         if data is None:
             return None
 
-        from prim_lantern.decide.explain.plainly import answer_of
-        from prim_lantern.show.answers import answer_lines
+        from prim_lantern.decide.explain.plainly import answer_of, leads_on
+        from prim_lantern.show.answers import answer_lines, explanation_lines
 
         answer = answer_of(data, who, action, path)
         if answer is None:
             return None
-        print("\n".join(answer_lines(answer.sentence, answer.allowed)), flush=True)
+        if command == "why":
+            lines, code = explanation_lines(answer), 0
+        elif answer.allowed and not leads_on(data, answer.question):
+            return None  # more is said then
+        else:
+            lines, code = answer_lines(answer.sentence, answer.allowed), 1 - answer.allowed
+        print("\n".join(lines), flush=True)
     except (PrimLanternError, UnicodeError):
         return None
-    return 0 if answer.allowed else 1
+    return code
 
 
-def _asked(arguments: Sequence[str]) -> tuple[str, str, str, str] | None:
-    """The site, who, the action and the path, where nothing else is said."""
-    if not arguments or arguments[0] != "may":
+def _asked(arguments: Sequence[str]) -> tuple[str, str, str, str, str] | None:
+    """The command, the site, who, the action and the path, where nothing else is said."""
+    if not arguments or arguments[0] not in _COMMANDS:
         return None
     where, words = os.environ.get(_WHERE) or "site", []
     rest = iter(arguments[1:])
@@ -58,4 +65,4 @@ def _asked(arguments: Sequence[str]) -> tuple[str, str, str, str] | None:
     if len(words) != 3 or not where or "://" in where:
         return None
     who, action, path = words
-    return where, who, action, path
+    return arguments[0], where, who, action, path

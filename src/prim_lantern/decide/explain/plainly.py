@@ -14,8 +14,7 @@ from prim_lantern.site.who import A_GUEST, SIGNED_IN
 
 def answer_of(data: SiteData, who: str, action: str, path: str) -> Explanation | None:
     """May who do this to the item at the path, and by what; None where that is no plain question:
-    for whom or what is not known or needs more to be asked, and where the answer needs more to be
-    said."""
+    for whom or what is not known, or needs more to be asked."""
     if action not in data.item_actions or action in NEED_MORE or path not in data.items:
         return None
     login = None
@@ -29,12 +28,11 @@ def answer_of(data: SiteData, who: str, action: str, path: str) -> Explanation |
         login = found[0].login
     question = Question(login, action, told_in(now(), data.zone), path)
     reference = reference_about(data, question.at, login)
-    answer = explain(reference, question, trace_of(reference, question))
-    return answer if not answer.allowed or _leads_on(data, question) else None
+    return explain(reference, question, trace_of(reference, question))
 
 
-def _leads_on(data: SiteData, asked: Question) -> bool:
-    """Whether the item is surely in a state from which a step leads."""
+def leads_on(data: SiteData, asked: Question) -> bool:
+    """Whether the item is surely in a state from which a step leads; what is no step always is."""
     step = STEPS.get(asked.action)
     if step is None:
         return True
