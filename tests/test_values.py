@@ -57,6 +57,7 @@ def test_replacing_keeps_the_rest_and_knows_its_fields():
     assert replace(lamp, lit=True) == Lamp("a", True, {"wick": 1})
     assert replace(lamp, lit=True).seen == 3
     assert dataclasses.replace(lamp, name="b") == replace(lamp, name="b")
+    assert lamp.__replace__(lit=True) == replace(lamp, lit=True)
     with pytest.raises(TypeError, match="bright"):
         replace(lamp, bright=True)
 

@@ -67,7 +67,7 @@ def value(
     return made if cls is None else made(cls)
 
 
-def replace(of: _T, **changes: Any) -> _T:
+def replace(of: _T, /, **changes: Any) -> _T:
     """The same with other values in some of its fields, for these and for dataclasses.
 
     Raises `TypeError` for a field that there is not.
@@ -95,10 +95,11 @@ def names_of(kind: Any) -> tuple[str, ...]:
 
 def _made(cls: type[_T], slots: bool, eq: bool) -> type[_T]:
     own = dict(cls.__dict__)
-    fields = dict(_fields_in(own))
+    fields = dict(_fields_of(cls))
     own["__match_args__"] = tuple(fields)
     own["__dataclass_fields__"] = _AsDataclass(fields)
     own["__setattr__"], own["__delattr__"] = _refuse, _refuse
+    own["__replace__"] = replace  # what `copy.replace` asks for
     own.setdefault("__repr__", _shows([name for name, each in fields.items() if each.repr]))
     for name in (*fields, "__dict__", "__weakref__"):
         own.pop(name, None)  # the defaults are those of the arguments
@@ -115,9 +116,9 @@ def _made(cls: type[_T], slots: bool, eq: bool) -> type[_T]:
     return found  # type: ignore[no-any-return]
 
 
-def _fields_in(own: Mapping[str, Any]) -> Iterator[tuple[str, Field]]:
-    for name in own.get("__annotations__", {}):
-        default = own.get(name, _NONE)
+def _fields_of(cls: type) -> Iterator[tuple[str, Field]]:
+    for name in cls.__annotations__:
+        default = cls.__dict__.get(name, _NONE)
         yield name, default if isinstance(default, Field) else Field(default, _NONE, True, True)
 
 

@@ -8,7 +8,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager, suppress
 from datetime import datetime
 from typing import Any, Final, NamedTuple
-from zipfile import BadZipFile
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
@@ -165,7 +164,7 @@ class Store(ABC):
             return None
         try:
             data = read_packed(found[1], self.where)
-        except (BadZipFile, LookupError, OSError, ValueError, PrimLanternError):
+        except (LookupError, OSError, ValueError, PrimLanternError):
             return None  # damaged: the whole way back is left
         sound = values_from(text, found[0])["state"] == str(State.of(data))
         return (found[0], data) if sound else None

@@ -62,12 +62,15 @@ def read_folder(folder: str | Path, progress: Progress | None = None) -> SiteDat
 
 def read_packed(packed: bytes, where: str) -> SiteData:
     """Read the site that a packed folder holds, see `packed`; its lines are of no file, so nothing
-    has an origin. Raises `BadSite` as well, and `BadZipFile`, `KeyError` or `OSError` for what is
+    has an origin. Raises `BadSite` as well, and `ValueError`, `KeyError` or `OSError` for what is
     no such folder."""
-    from zipfile import ZipFile  # few have packed ones
+    from zipfile import BadZipFile, ZipFile  # few have packed ones
 
-    with ZipFile(BytesIO(packed)) as archive:
-        files = [archive.read(name) for name in FILES]
+    try:
+        with ZipFile(BytesIO(packed)) as archive:
+            files = [archive.read(name) for name in FILES]
+    except BadZipFile as error:
+        raise ValueError(str(error)) from None
     with without_collecting():
         return _of_nowhere(_read(files, Problems(), where))
 
