@@ -12,7 +12,7 @@ from hypothesis import given
 
 import prim_lantern as pl
 from conftest import run
-from prim_lantern.cli import plain, start
+from prim_lantern.cli import asking, plain, start
 from prim_lantern.cli.main import main
 from prim_lantern.decide.explain.plainly import answer_of
 from prim_lantern.site.actions import NEED_MORE
@@ -91,6 +91,36 @@ def test_somebody_whose_name_sounds_like_an_audience_is_not_taken_for_it(make_fo
     folder = make_folder(people="sig,Mr Signed-In Jones,,,,,\n", content="/,page,Home,,,,,,,,\n")
     keep(folder)
     assert told(capsys, "may", "signed-in", "read", "/", "--site", str(folder))[0] is None
+
+
+@pytest.mark.parametrize("asked", ["withdraw /w", "archive /panel"])
+def test_where_more_has_to_be_said_of_the_state_the_command_line_does(asked, make_folder, capsys):
+    folder = make_folder(
+        content="/,page,Home,,,,,,,,\n/w,page,Waits,,,in-review,,,,,\n/panel,panel,News,,,,,,,,\n"
+    )
+    asked = ["may", "mo", *asked.split(), "--site", str(folder)]
+    keep(folder)
+    assert told(capsys, *asked)[0] is None
+    main(asked, standalone_mode=False)
+    assert "This is about the right alone" in capsys.readouterr().out
+
+
+def test_what_is_not_the_folder_as_it_is_is_never_kept(demo_folder, monkeypatch, capsys):
+    where = ("--site", str(demo_folder))
+    assert run("rule", "remove", "mirela-prices", *WHO, site=demo_folder).returncode == 0
+    asked = ("may", "mirela", "edit", "/visit/prices", *where)
+    assert main([*asked, "--as-it-stood", "2026-01-01"], standalone_mode=False) == 0
+    assert told(capsys, *asked)[0] is None
+    people = demo_folder / "people.csv"
+
+    def opened_and_edited(place):
+        site = pl.open_site(place)
+        people.write_text(people.read_text(encoding="utf-8") + "new,New,,,,,\n", encoding="utf-8")
+        return site
+
+    monkeypatch.setattr(asking, "opened", opened_and_edited)
+    assert main(asked, standalone_mode=False) == 1
+    assert not list((Path(os.environ["PRIM_LANTERN_CACHE"]) / "prim-lantern").glob("*demo.kept"))
 
 
 def test_what_a_shell_wants_completed_is_no_question(demo_folder, monkeypatch, capsys):
