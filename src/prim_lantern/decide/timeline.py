@@ -22,13 +22,17 @@ class Timeline:
         self._data = data
         turns: set[datetime | None] = set(turns_of_words(data))
         content = people = None
+        known: set[datetime] = set()
+        earlier: list[datetime] = []
         if before is not None:
             content = data.content.differing(before._data.content)
             people = data.people.differing(before._data.people)
             if content is not None and people is not None:
-                turns.update(before._turns)
+                known, earlier = before._known, before._turns
         turns.update(_turns_of_items(data, content), _turns_of_people(data, people))
-        self._turns: list[datetime] = sorted(turn for turn in turns if turn is not None)
+        new = {turn for turn in turns if turn is not None and turn not in known}
+        self._known: set[datetime] = known | new if new else known
+        self._turns: list[datetime] = sorted([*earlier, *new]) if new else earlier
 
     def turns_after(self, at: datetime) -> list[datetime]:
         """All later moments at which something changes by itself."""

@@ -30,7 +30,7 @@ DIRECTORY: Final = "PRIM_LANTERN_CACHE"
 _MOST_BYTES: Final = 4_000_000  # of a folder; what is bigger takes long anyway
 _MOST_KEPT: Final = 20  # sites
 _ENDING: Final = ".kept"
-_CODE: Final = ("site", "site/check", "formats", "formats/folder", "store")  # what reads a folder, and says what is wrong
+_CODE: Final = ("site", "site/check", "formats", "formats/folder", "store")  # what reads a folder
 _KINDS: Final[Mapping[str, type]] = {
     kind.__name__: kind
     for kind in (

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from datetime import datetime
-from itertools import count
+from itertools import chain, count
 from typing import Final, NamedTuple
 
 from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule, roles_in
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import ALWAYS
 from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.rights import Given, PlaceSetting, Readership, Rule
 from prim_lantern.site.who import Who
@@ -54,7 +55,7 @@ class Rights:
         self.news: frozenset[Who] | None = None
         self.said_anew: dict[Spot, int] = {}
         self.roles_anew = 0
-        self._in_force = _in_force(data, at)
+        self._in_force, self._speaking = _in_force(data, at), _speaking(data)
         for source in self._in_force.values():
             self._add(source)
         self._heed_readerships()
@@ -65,12 +66,11 @@ class Rights:
         found = object.__new__(Rights)
         found.__dict__.update(self.__dict__)
         found.data = data
-        found._in_force = _in_force(data, at)
+        found._in_force, found._speaking = _in_force(data, at), _speaking(data)
         found.whos, found.levels_of_roles = set(self.whos), dict(self.levels_of_roles)
         found.holders, found.all_access = dict(self.holders), dict(self.all_access)
         found._clauses, found._by_action = dict(self._clauses), dict(self._by_action)
-        gone = [each for key, each in self._in_force.items() if key not in found._in_force]
-        come = [each for key, each in found._in_force.items() if key not in self._in_force]
+        gone, come = found._differing_from(self), self._differing_from(found)
         spots = {spot for source in (*gone, *come) for spot in _spots_of(source)}
         roles = {source.role for source in (*gone, *come) if isinstance(source, Given)}
         found._keep_apart(spots, roles, {id(source) for source in gone})
@@ -89,6 +89,20 @@ class Rights:
         found.news = None if settings or by_role else frozenset(whos)
         found._count(spots | settings, roles, self)
         return found, spots | settings
+
+    def _differing_from(self, other: Rights) -> list[Source]:
+        """What is in force in others and not in these: a given role, too, of which the roles that
+        speak in it are not the same."""
+        theirs = other._in_force
+        missing = theirs.keys() - self._in_force.keys()
+        anew = {role for role, ids in other._speaking.items() if self._speaking.get(role) != ids}
+        if not anew and len(missing) < 2:
+            return [theirs[key] for key in missing]
+        return [
+            each
+            for key, each in theirs.items()
+            if key in missing or (isinstance(each, Given) and each.role in anew)
+        ]
 
     def _count(self, spots: set[Spot], roles: Set[str], before: Rights) -> None:
         """Note a change: nothing else is like what is said now at some places."""
@@ -241,17 +255,15 @@ class Rights:
         yield from (("path", path) for path in self.data.rights_cut_at)
 
 
-def _in_force(data: SiteData, at: datetime) -> Mapping[tuple[int, ...], Source]:
-    """The rules and given roles in force, each known by its identity, as it is frozen, and by
-    that of the roles that speak in it."""
-    found: dict[tuple[int, ...], Source] = {
-        (id(each),): each for each in data.rules if each.period.holds(at)
-    }
-    speaking = {name: tuple(map(id, roles_in(data, name))) for name in data.roles}
-    for given in data.given:
-        if given.period.holds(at):
-            found[id(given), *speaking[given.role]] = given
-    return found
+def _in_force(data: SiteData, at: datetime) -> Mapping[int, Source]:
+    """The rules and given roles in force, each known by its identity, as it is frozen."""
+    sources: Iterable[Source] = chain(data.rules, data.given)
+    return {id(e): e for e in sources if e.period is ALWAYS or e.period.holds(at)}
+
+
+def _speaking(data: SiteData) -> Mapping[str, tuple[int, ...]]:
+    """By role the identity of the roles that speak in it."""
+    return {name: tuple(map(id, roles_in(data, name))) for name in data.roles}
 
 
 def _clauses_of(data: SiteData, source: Source) -> Iterator[Clause]:
