@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from random import Random
 from tempfile import TemporaryDirectory
 
@@ -14,9 +15,11 @@ import prim_lantern as pl
 from prim_lantern.change.operations.base import Made
 from prim_lantern.change.operations.renaming import RenameUser, with_login
 from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.timeline import Timeline
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.moments import Period
 from prim_lantern.site.people import User
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.rule_names import rule_called, rule_names
@@ -301,3 +304,21 @@ def test_a_pictured_role_is_decided_as_if_somebody_had_it(site, at, rng):
             bool(found.may(pl.pictured(f"role:{role}"), action, path, at).explanation.allowed)
             == allowed
         )
+
+
+@given(sites(), seeds)
+def test_what_follows_a_change_has_every_moment_at_which_something_turns(site, rng):
+    earliest = datetime(1, 1, 2, tzinfo=UTC)
+    data = replace(site, items=site.content, users=site.people)
+    timeline = Timeline(data)
+    for _ in range(3):
+        at = NOON + timedelta(hours=rng.randrange(-9_000, 9_000))
+        changed = tuple(replace(each, period=Period(at, None)) for each in data.rules[:1])
+        until = at + timedelta(hours=1)
+        item = replace(rng.choice([*data.items.values()]), public_until=until)
+        items = data.content.revised([item])
+        data = data.with_parts(rules=changed + data.rules[1:], items=items)
+        timeline = Timeline(data, timeline)
+        found = timeline.turns_after(earliest)
+        assert found == sorted(set(found))
+        assert set(Timeline(data).turns_after(earliest)) <= set(found)
