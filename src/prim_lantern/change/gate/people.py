@@ -142,6 +142,8 @@ def _users(stretch: Stretch) -> Iterator[Person]:
     }
     some = same_people and stretch.whos is not None
     touched = after.crowd.mask(stretch.whos or ()) if some else -1
+    for engine in (before, after):
+        engine.crowd.gather()  # as everybody is looked at
     for login in dict.fromkeys((*before.data.users, *after.data.users)):
         if login in timed or not same_people:
             yield from of_user(stretch, login)

@@ -18,6 +18,7 @@ AUDIENCES: Final = BITS[EVERYONE] | BITS[GUESTS] | BITS[SIGNED_IN]
 ANYBODY: Final = BITS[EVERYONE] | BITS[SIGNED_IN]
 _NOTHING: Final[frozenset[str]] = frozenset()
 SITE_CODES: Final = 256  # how many programs of the site are remembered with each person
+_DEEPEST: Final = 8  # crowds one behind the other
 
 
 Person = tuple[int, frozenset[str], bytearray]
@@ -75,7 +76,9 @@ def _hands_at(data: SiteData, path: str) -> tuple[str, ...]:
 class Crowd(dict[str | None, Person]):
     """Everybody by login, worked out when first asked for; None is the guest.
 
-    `whos` are all that any word speaks of: of users, only those get a bit.
+    `whos` are all that any word speaks of: of users, only those get a bit. Whoever is the same as
+    in the crowd before a change is looked up there, as copying a hundred thousand people would take
+    longer than the change. What that one comes to know later holds here as well: its bits stay.
     """
 
     def __init__(
@@ -86,7 +89,10 @@ class Crowd(dict[str | None, Person]):
         before: Crowd | None = None,
     ) -> None:
         """Take whom to heed; `before` is the crowd of a site with the same groups."""
-        super().__init__(before if before is not None else {None: A_GUEST})
+        super().__init__({None: A_GUEST})
+        self._before: Crowd | None = before
+        self._anew: set[str] = set()  # who is not the same as there
+        self._depth: int = before._depth + 1 if before is not None else 0
         self.belonging = belonging
         self.data = belonging.data
         self.handiwork = handiwork
@@ -105,9 +111,38 @@ class Crowd(dict[str | None, Person]):
     ) -> Crowd:
         """The same after some people have changed, for a site with the same groups."""
         found = Crowd(belonging, whos, handiwork, self)
-        for login in logins:
-            found.pop(login, None)
+        found._anew.update(logins)
+        if found._depth > _DEEPEST:
+            found.gather()
         return found
+
+    def gather(self) -> None:
+        """Take over all that is known from before, for whoever asks about everybody."""
+        steps: list[tuple[Crowd, Crowd]] = []
+        crowd = self
+        while (before := crowd._before) is not None:
+            steps.append((before, crowd))
+            crowd = before
+        known: dict[str | None, Person] = {}
+        for before, after in reversed(steps):
+            known.update(before)
+            for login in after._anew:
+                known.pop(login, None)
+        self.update(known)
+        self._before, self._depth = None, 0
+
+    def _from_before(self, login: str) -> Person | None:
+        """What is known of somebody who is the same as before, if anything is."""
+        crowd = self
+        while login not in crowd._anew:
+            before = crowd._before
+            if before is None:
+                break
+            found = before.get(login)
+            if found is not None:
+                return found
+            crowd = before
+        return None
 
     def heed(self, whos: Iterable[Who]) -> None:
         """Give a bit to each who that has none."""
@@ -115,7 +150,7 @@ class Crowd(dict[str | None, Person]):
             if each not in self.bits and each.kind in ("user", "group"):
                 self.bits[each] = 1 << len(self.bits)
                 if each.kind == "user":
-                    self.pop(each.name, None)
+                    self._anew.add(each.name)
 
     def mask(self, whos: Iterable[Who]) -> int:
         """The bits of some whos, taken together."""
@@ -141,14 +176,16 @@ class Crowd(dict[str | None, Person]):
     def __missing__(self, login: str | None) -> Person:
         if login is None:
             raise KeyError(login)  # the guest is always there
-        user = self._user(login)
-        if user.status != ACTIVE:
-            person: Person = A_GUEST
-        else:
-            mask = self._mask_of(user, self.belonging.at)
-            person = (mask, self.handiwork.of(login), bytearray(SITE_CODES))
+        person = self._from_before(login) or self._worked_out(login)
         self[login] = person
         return person
+
+    def _worked_out(self, login: str) -> Person:
+        user = self._user(login)
+        if user.status != ACTIVE:
+            return A_GUEST
+        mask = self._mask_of(user, self.belonging.at)
+        return mask, self.handiwork.of(login), bytearray(SITE_CODES)
 
     def _user(self, login: str) -> User:
         return stand_in(self.data, login) if isinstance(login, Somebody) else self.data.users[login]

@@ -56,6 +56,8 @@ class Population:
         if logins is not None:
             rows = ((each, people.index[each]) for each in logins if each in people.index)
             states = ((each, people.value("status", row)) for each, row in rows)
+        else:
+            crowd.gather()
         active = sorted(login for login, state in states if state == ACTIVE and login != owner)
         self._take(np.array(active, dtype=np.object_), [crowd[login][0] for login in active])
 
