@@ -28,7 +28,7 @@ from prim_lantern.store.database import DatabaseStore
 
 settings.register_profile(
     "quick",
-    max_examples=30,
+    max_examples=24,
     deadline=None,
     derandomize=True,  # the same sites each time; --long tries ever new ones
     suppress_health_check=list(HealthCheck),

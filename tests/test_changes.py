@@ -112,7 +112,7 @@ OPENING = [
 ]  # fmt: skip
 
 
-@settings(max_examples=2 * settings.default.max_examples)
+@settings(max_examples=max(36, settings.default.max_examples))
 @given(in_columns, seeds)
 def test_what_may_be_created_and_managed_is_told_as_it_changes(site, rng):
     """Asked of everybody, everywhere, of two engines made anew."""

@@ -61,7 +61,7 @@ def same(what: str, engine: bool, reference: bool, *asked: object) -> None:
     assert engine == reference, (what, *asked)
 
 
-@settings(max_examples=max(45, settings.default.max_examples if settings.default else 0))
+@settings(max_examples=max(32, settings.default.max_examples if settings.default else 0))
 @given(sites(), st.lists(st.sampled_from(MOMENTS), min_size=2, max_size=2, unique=True), seeds)
 def test_every_decision_is_that_of_the_reference(site, moments, rng):
     for at in moments:

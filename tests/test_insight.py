@@ -44,7 +44,7 @@ GENERATE = [
     Phase.reuse,
     Phase.generate,
 ]  # making a site smaller takes for ever here
-few = settings(max_examples=max(8, settings.default.max_examples // 8), phases=GENERATE)
+few = settings(max_examples=max(6, settings.default.max_examples // 8), phases=GENERATE)
 fewest = settings(max_examples=max(2, settings.default.max_examples // 20), phases=GENERATE)
 
 

@@ -127,7 +127,7 @@ def in_postgresql(postgresql):
     engine.dispose()
 
 
-@settings(max_examples=max(20, settings.default.max_examples // 2))
+@settings(max_examples=max(14, settings.default.max_examples // 2))
 @given(
     seed=st.integers(0, 2**32),
     at=st.sampled_from(MOMENTS),
@@ -138,7 +138,7 @@ def test_sqlite_selects_what_the_engine_allows(in_sqlite, seed, at, how, actions
     assert list(differing(in_sqlite, random_site(Random(seed)), at, how, actions)) == []
 
 
-@settings(max_examples=max(15, settings.default.max_examples // 2))
+@settings(max_examples=max(11, settings.default.max_examples // 2))
 @given(
     seed=st.integers(0, 2**32),
     at=st.sampled_from(MOMENTS),

@@ -287,7 +287,9 @@ def test_what_is_asked_at_a_terminal(folder, told, monkeypatch):
 
 
 def test_screens_on_a_narrow_terminal_with_colours(shown, told, monkeypatch):
-    """Each colour is told as a word in front of what has it."""
+    """Each colour is told as a word in front of what has it; what is no terminal gets no ends of
+    colours from the command line, to which the plain way leaves that."""
+    monkeypatch.setenv("PRIM_LANTERN_CACHE", "")
     monkeypatch.setattr(terminal, "colourful", lambda: True)
     for style in terminal._COLOURS:
         monkeypatch.setitem(terminal._COLOURS, style, f"<{style}>")
