@@ -8,6 +8,7 @@ from functools import cached_property
 from itertools import product
 from random import Random
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -31,8 +32,10 @@ from prim_lantern.formats.entries import State
 from prim_lantern.formats.history import NO_HASH, line_from, text_of, written_line
 from prim_lantern.site.actions import MANAGING_ACTIONS
 from prim_lantern.site.check import problems_in
+from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import ALWAYS
+from prim_lantern.site.people import Group, Membership, User
 from prim_lantern.site.places import SITE, Place, place
 from prim_lantern.site.rights import Rule
 from prim_lantern.site.who import SIGNED_IN, Who
@@ -397,3 +400,31 @@ def test_whoever_changed_a_page_publishes_none_of_its_parts_in_lists_either(make
     who_may = [lists.who_may("publish", path) for path in paths]
     assert dict(zip(paths, who_may, strict=True)) == {"/a": ["ben"], "/a/p": ["ben"]}
     assert lists.counts("publish").tolist() == [1, 1]
+
+
+@pytest.mark.parametrize("gathers", [False, True])
+def test_what_is_found_out_of_a_site_before_does_not_hold_for_whom_words_speak_of_since(gathers):
+    """Old engines are asked about everybody after the new ones were made, as threads may do."""
+    people = [f"p{number}" for number in range(25)]
+    users = {
+        "mo": User("mo"),
+        **{each: User(each, memberships=(Membership("crew"),)) for each in people},
+    }
+    items = {"/": Item("/", "page"), "/a": Item("/a", "page")}
+    data = SiteData("Harbour", "mo", groups={"crew": Group("crew")}, users=users, items=items)
+    allow = Rule(True, ("edit",), (Who("group", "crew"),), Place("path", "/a"))
+    engines = [Engine(data.with_parts(rules=(allow,)), NOON)]
+    for number, login in enumerate(people):
+        before = engines[-1]
+        deny = Rule(False, ("edit",), (Who("user", login),), Place("path", "/a"))
+        engines.append(before.after(before.data.with_parts(rules=(*before.data.rules, deny)), NOON))
+        if gathers and number % 3 == 0:
+            engines[-1].crowd.gather()
+        if number % 4 == 0:
+            assert all(before.allows(each, "edit", "/a") for each in people[number:])
+    knowing = (0, 9, 18)  # what these know must not come through to the last
+    for number in (*knowing, *range(25, 0, -1)):
+        allowed = [engines[number].allows(each, "edit", "/a") for each in people]
+        assert allowed == [n >= number for n in range(25)]
+    for number in (25, 12, 0):
+        assert lists_of(engines[number]).who_may("edit", "/a") == sorted(["mo", *people[number:]])

@@ -572,35 +572,3 @@ def test_tens_of_thousands_of_rules_on_one_place():
     deny = Rule(False, ("edit",), cyd, where)
     site.adopt(site.data.with_parts(rules=(*rules, deny)), checked=True)
     assert not site.may("cyd", "edit", "/a/b")
-
-
-@pytest.mark.parametrize("gathers", [False, True])
-def test_what_is_found_out_of_a_site_before_does_not_hold_for_whom_words_speak_of_since(gathers):
-    """Old engines are asked about everybody after the new ones were made, as threads may do."""
-    people = [f"p{number}" for number in range(25)]
-    users = {
-        "mo": User("mo"),
-        **{each: User(each, memberships=(Membership("crew"),)) for each in people},
-    }
-    items = {"/": Item("/", "page"), "/a": Item("/a", "page")}
-    data = SiteData("Harbour", "mo", groups={"crew": Group("crew")}, users=users, items=items)
-    allow = Rule(True, ("edit",), (Who("group", "crew"),), Place("path", "/a"))
-    engines = [Engine(data.with_parts(rules=(allow,)), NOON)]
-    for number, login in enumerate(people):
-        before = engines[-1]
-        deny = Rule(False, ("edit",), (Who("user", login),), Place("path", "/a"))
-        engines.append(before.after(before.data.with_parts(rules=(*before.data.rules, deny)), NOON))
-        if gathers and number % 3 == 0:
-            engines[-1].crowd.gather()
-        if number % 4 == 0:
-            assert all(before.allows(each, "edit", "/a") for each in people[number:])
-    for number in (
-        0,
-        9,
-        18,
-        *range(25, 0, -1),
-    ):  # what these know must not come through to the last
-        allowed = [engines[number].allows(each, "edit", "/a") for each in people]
-        assert allowed == [n >= number for n in range(25)]
-    for number in (25, 12, 0):
-        assert lists_of(engines[number]).who_may("edit", "/a") == sorted(["mo", *people[number:]])

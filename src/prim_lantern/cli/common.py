@@ -17,7 +17,7 @@ from prim_lantern.show.reading import ReadingProgress
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site import names
 from prim_lantern.site.people import User
-from prim_lantern.site.who import A_GUEST, AUDIENCES
+from prim_lantern.site.who import AUDIENCES, GUEST_WORDS
 from prim_lantern.state import Whom, pictured
 
 if TYPE_CHECKING:
@@ -156,7 +156,7 @@ def person_exactly(site: Changeable, text: str) -> str | None:
 
 
 def _is_guest(text: str) -> bool:
-    return names.folded(text) in A_GUEST
+    return names.folded(text) in GUEST_WORDS
 
 
 def _found(site: Changeable, text: str) -> list[User]:
@@ -202,7 +202,7 @@ def asked(named: str) -> Whom:
 def whom(site: Site, text: str) -> str:
     """A person's login, a group as `group:…`, a role as `role:…`, or an audience, for the grid and
     looking as."""
-    if names.folded(text) in A_GUEST:
+    if names.folded(text) in GUEST_WORDS:
         return "guests"
     if text in AUDIENCES or _is_anybody(text):
         return text

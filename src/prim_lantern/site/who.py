@@ -8,7 +8,7 @@ from prim_lantern.errors import BadValue
 from prim_lantern.site import names
 
 AUDIENCES: Final = ("everyone", "guests", "signed-in")
-A_GUEST: Final = ("guest", "guests", "a guest")
+GUEST_WORDS: Final = ("guest", "guests", "a guest")
 """What people write for somebody who is not signed in."""
 _PREFIXES = ("user", "group", "role")
 

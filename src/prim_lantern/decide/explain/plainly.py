@@ -9,7 +9,7 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import now, told_in
 from prim_lantern.site.names import folded
 from prim_lantern.site.search import people_called
-from prim_lantern.site.who import A_GUEST, SIGNED_IN
+from prim_lantern.site.who import GUEST_WORDS, SIGNED_IN
 
 
 def answer_of(data: SiteData, who: str, action: str, path: str) -> Explanation | None:
@@ -18,7 +18,7 @@ def answer_of(data: SiteData, who: str, action: str, path: str) -> Explanation |
     if action not in data.item_actions or action in NEED_MORE or path not in data.items:
         return None
     login = None
-    if folded(who) not in A_GUEST:
+    if folded(who) not in GUEST_WORDS:
         named = who.removeprefix("user:")
         if ":" in named or who == SIGNED_IN.name:
             return None
