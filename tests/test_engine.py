@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 import prim_lantern as pl
 from prim_lantern.change.pieces import differences, with_pieces
 from prim_lantern.change.removal import without_people
-from prim_lantern.decide.engine import Engine, effects, every_pair, own_work, plan
+from prim_lantern.decide.engine import Engine, effects, every_pair, own_work, plan, population
 from prim_lantern.decide.engine import lists as lists_of_all
 from prim_lantern.decide.engine.counting import worth
 from prim_lantern.decide.engine.filings import Filings
@@ -127,6 +127,7 @@ def test_lists_and_counts_say_what_single_answers_say(small, site, at):
             stack.enter_context(patch.object(lists_of_all, "_BITS", 9))
             stack.enter_context(patch.multiple(own_work, _FEW=0, _OFTEN=0))
             stack.enter_context(patch.object(worth, "_ROOM", 1))
+            stack.enter_context(patch.object(population, "_PAIRS", 3))
         _lists_say_what_single_answers_say(Engine(site, at), site)
 
 

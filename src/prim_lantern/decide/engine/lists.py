@@ -21,11 +21,11 @@ from prim_lantern.decide.engine.population import Answers, Numbers, Places, Popu
 from prim_lantern.decide.engine.programs import FILED, MORE, WAY
 from prim_lantern.decide.engine.said_to_one import SaidToOne, Sorts
 from prim_lantern.decide.engine.situations import Situations
+from prim_lantern.decide.engine.sums import distinct
 
 _TABLE: Final = 2_000  # combinations that are worked out without looking which are met
 _FEW: Final = 300  # situations, or people, that are asked about one after the other on a small site
 _BITS: Final = 62  # of the numbers that are summed
-_AT_HAND: Final = 4  # how much longer than what is looked at a table of all may be
 
 
 class Lists:
@@ -144,7 +144,7 @@ class Lists:
         combinations = len(way_codes) * number * number
         if combinations <= min(size, _TABLE):
             return cast(Answers, table_of(plan, way_codes, filed_codes).reshape(-1)[place])
-        met, which = _met(place, combinations)  # there are more combinations than are met
+        met, which = distinct(place, combinations)  # there are more combinations than are met
         way, filed = np.divmod(met, number * number)
         keys = way_codes[way] | filed_codes[filed // number] << FILED
         keys |= filed_codes[filed % number] << MORE
@@ -246,8 +246,8 @@ class Lists:
         key = says[some].astype(np.int64)
         for spread, shift in spreads:
             key |= population.dense(spread)[some] << shift
-        distinct, which = np.unique(key, return_inverse=True)
-        said = [plan.answers[each] == YES for each in distinct.tolist()]
+        met, which = np.unique(key, return_inverse=True)
+        said = [plan.answers[each] == YES for each in met.tolist()]
         answers[some] = np.array(said, dtype=np.bool_)[which]
         return answers
 
@@ -336,16 +336,6 @@ class Lists:
         asks = [not asking.isdisjoint(ground.classes[number].kinds) for number in of.ways]
         found: Answers = np.array(asks, dtype=np.bool_)[of.way_at][of.of_row]
         return found
-
-
-def _met(numbers: Numbers, below: int) -> tuple[Numbers, Numbers]:
-    """The distinct ones of some numbers below another, and which of them each is."""
-    if below > _AT_HAND * len(numbers):
-        found, which = np.unique(numbers, return_inverse=True)
-        return found, which
-    there = np.zeros(below, dtype=np.bool_)  # quicker than putting them in order
-    there[numbers] = True
-    return np.flatnonzero(there), (np.cumsum(there) - 1)[numbers]
 
 
 def _yes_of_each(room: int, answers: tuple[int, ...]) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
+from functools import cached_property
 from threading import Lock
 from typing import Any, NamedTuple, Protocol
 
@@ -12,11 +13,12 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.levels import Hits, Readers
 from prim_lantern.decide.engine.people import ANYBODY, AUDIENCES, Crowd
 from prim_lantern.decide.engine.programs import Program
-from prim_lantern.decide.engine.sums import groups_of
+from prim_lantern.decide.engine.several import Several
 from prim_lantern.site.people import ACTIVE
 
 _SAYS = 3  # how many values a fact can have
 _AT_ONCE = 14  # sets of people by which they are told apart in one go
+_PAIRS = 100_000  # of a person and a program that are looked at in one go
 _AUDIENCES = 3  # the bits that everybody active has or has not alike
 Numbers = NDArray[np.int64]
 Answers = NDArray[np.bool_]
@@ -77,6 +79,7 @@ class Population:
         found.__dict__.update(self.__dict__)
         found.masks, found._members, found._said = self.masks[:], {**self._members}, {**self._said}
         found._scratch, found._sets = np.zeros(self.size, dtype=np.int64), {**self._sets}
+        found.__dict__.pop("_bits", None)
         for who, bit in crowd.bits.items():
             number = self.numbers.get(who.name) if who.kind == "user" else None
             if number is not None and not self.masks[number] & bit:
@@ -168,20 +171,31 @@ class Population:
 
     def codes_of(self, programs: Sequence[Program], users: Numbers, which: Numbers) -> Numbers:
         """The code that a program has for a user, for each pair of a user and one of them."""
-        found = np.empty(len(users), dtype=np.int64)
-        of_all, flags = self.masks, np.zeros(self.size, dtype=np.bool_)
-        for number, here in groups_of(which, len(programs)):
-            program, theirs = programs[number], users[here]
-            asks, members = program.asks, [self._behind(m) for m in _masks_of_some(program)]
-            for each in members:
-                flags[each] = True
-            found[here] = program.code(ANYBODY & asks)
-            spoken_to = np.flatnonzero(flags[theirs])
-            codes = [program[of_all[user] & asks] for user in theirs[spoken_to].tolist()]
-            found[here[spoken_to]] = codes
-            for each in members:
-                flags[each] = False
+        to_most = [program.code(ANYBODY & program.asks) for program in programs]
+        found = np.array(to_most, dtype=np.int64)[which]
+        asks = _bits_as_bytes(
+            [program.asks for program in programs], int(self._bits.values.max(initial=0))
+        )
+        for start in range(0, len(users), _PAIRS):
+            theirs = self._bits.some(users[start : start + _PAIRS])
+            program, bits = which[start : start + _PAIRS][theirs.owners], theirs.values
+            asked = asks[program, bits >> 3] >> (bits & 7) & 1
+            spoken_to = start + np.unique(theirs.owners[asked != 0])
+            pairs = zip(users[spoken_to].tolist(), which[spoken_to].tolist(), strict=True)
+            codes = [
+                programs[number][self.masks[user] & programs[number].asks] for user, number in pairs
+            ]
+            found[spoken_to] = codes
         return found
+
+    @cached_property
+    def _bits(self) -> Several:
+        """The bits of each user, but for those of audiences."""
+        sizes = [len(each) for each in self._members.values()]
+        bits = np.repeat(np.array([*self._members], dtype=np.int64), sizes)
+        users = np.concatenate([_NOBODY, *self._members.values()])
+        values = bits[np.argsort(users, kind="stable")]
+        return Several.of(values, np.bincount(users, minlength=self.size))
 
     def _patterns(self, sets: list[int]) -> tuple[Numbers, Numbers]:
         """The users who are in any of some sets, and a number for which of them each is in."""
@@ -208,8 +222,10 @@ class Population:
         found = self._sets.get(mask)
         if found is None:
             members = [self._members[bit] for bit in _bits(mask) if bit in self._members]
-            found = np.unique(np.concatenate(members)) if members else _NOBODY
-            self._sets[mask] = found
+            some = np.zeros(self.size, dtype=np.bool_)
+            for each in members:
+                some[each] = True
+            found = self._sets[mask] = np.flatnonzero(some)
         return found
 
     def dense(self, spread: Spread) -> Numbers:
@@ -233,6 +249,14 @@ def _bits(mask: int) -> list[int]:
         found.append(lowest.bit_length() - 1 + _AUDIENCES)
         rest ^= lowest
     return found
+
+
+def _bits_as_bytes(masks: Sequence[int], highest: int) -> NDArray[np.uint8]:
+    """The bits of some masks, a row each, with room for the highest: eight in a byte, the lowest
+    first."""
+    width = max(highest, *(mask.bit_length() for mask in masks), 0) // 8 + 1
+    packed = b"".join(mask.to_bytes(width, "little") for mask in masks)
+    return np.frombuffer(packed, dtype=np.uint8).reshape(-1, width)
 
 
 _NOBODY = np.empty(0, dtype=np.int64)

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Final, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine.counting.ways import Codes, OfSite, OnWay
-from prim_lantern.decide.engine.population import Numbers, Spread
-from prim_lantern.decide.engine.sums import groups_of
+from prim_lantern.decide.engine.population import Answers, Numbers, Spread
+from prim_lantern.decide.engine.several import Several
+from prim_lantern.decide.engine.sums import counted, distinct, groups_of
 
 Small = NDArray[Any]
 
@@ -29,7 +30,7 @@ class OfRoot(NamedTuple):
     def of(cls, spread: Spread, people: int) -> OfRoot:
         """What a program of categories says to some people."""
         others = spread.codes != spread.base
-        codes, said = np.unique(spread.codes[others], return_inverse=True)
+        codes, said = distinct(spread.codes[others], int(spread.codes.max(initial=0)) + 1)
         users = spread.users[others].astype(np.min_scalar_type(people))
         said = said.astype(np.min_scalar_type(len(codes)))
         return cls(spread.base, users, said, codes.astype(np.int32))
@@ -44,25 +45,45 @@ class Heard(NamedTuple):
 
 
 class SpokenTo(NamedTuple):
-    """Users to whom some roots say something else, those `met`, and the way as well: a place among
-    `met` for each, what the way says to them, what it would say were it common, and what the root
-    says."""
+    """Users to whom some roots say something else, those `met`, and the way as well: in order, a
+    place among `met` for each and who it is, what the way says to them, what it would say were it
+    common, and what the root says."""
 
     met: Numbers
     root: Numbers
-    theirs: Numbers
+    users: Small
+    theirs: Codes
     common: Numbers
     codes: Codes
 
+    def twice(self, one: Numbers, two: Numbers) -> tuple[Numbers, Numbers, Numbers]:
+        """For pairs of places among `met`, the users to whom both roots say something else: the
+        pair for each, and where they stand here for the one and for the other."""
+        counts = np.bincount(self.root, minlength=len(self.met))
+        mine = Several.of(np.arange(len(self.root)), counts).some(one)
+        room = int(self.users.max(initial=0)) + 1
+        there = self.root * room + self.users
+        wanted = two.take(mine.owners) * room + self.users.take(mine.values)
+        at = np.searchsorted(there, wanted)
+        at[at == len(there)] = 0
+        both = np.flatnonzero(there.take(at) == wanted)
+        return mine.owners.take(both), mine.values.take(both), at.take(both)
 
-class SpokenToTwice(NamedTuple):
-    """Users to whom both of a pair of roots say something else: the place of the pair for each, and
-    what the roots say."""
 
-    pair: Numbers
-    users: Small
+class HeardTwice(NamedTuple):
+    """How many hear what of the site and of two roots that both say something else to them: the
+    second of some roots for each, by its place among these; and from how many are told so."""
+
+    second: Numbers
+    site: Numbers
     one: Codes
     two: Codes
+    users: Numbers
+
+    def of_each(self, count: int) -> Several:
+        """Where what is told of each of the second roots stands."""
+        counts = np.bincount(self.second, minlength=count)
+        return Several.of(np.arange(len(self.second)), counts)
 
 
 class Roots:
@@ -72,10 +93,10 @@ class Roots:
         """Take what is said, and the number of people."""
         self._said = said
         self.bases = np.array([each.base for each in said], dtype=np.int64)
-        self._sizes = np.array([len(each.users) for each in said], dtype=np.int64)
+        self.sizes = np.array([len(each.users) for each in said], dtype=np.int64)
         self._heard: dict[tuple[int, int], Heard] = {}
         self._flags = np.zeros(people, dtype=np.bool_)
-        self._scratch = np.full(people, -1, dtype=np.int32)
+        self._places_said = np.zeros(people, dtype=np.int64)
         self._places = np.zeros(len(said), dtype=np.int64)
 
     def met(self, roots: Numbers) -> tuple[Numbers, Numbers]:
@@ -106,14 +127,14 @@ class Roots:
         """Those to whom some roots say something else, and the way as well."""
         said = [self._said[root] for root in met.tolist()]
         users = np.concatenate([each.users for each in said])
-        some = np.flatnonzero(way.others(self._flags).take(users))
-        root = np.searchsorted(np.cumsum(self._sizes[met]), some, side="right")
+        some = np.flatnonzero(_set(self._flags, way.users).take(users))
+        root = np.searchsorted(np.cumsum(self.sizes[met]), some, side="right")
         codes = np.concatenate([each.codes for each in said])
         first = np.cumsum([0, *(len(each.codes) for each in said)])
         place = np.concatenate([each.said for each in said]).take(some) + first.take(root)
         users = users.take(some)
-        common = way.most.by_site.take(way.site.codes.take(users))
-        return SpokenTo(met, root, way.codes.take(users), common, codes.take(place))
+        common = way.most.by_site.take(way.most.site.codes.take(users))
+        return SpokenTo(met, root, users, way.codes.take(users), common, codes.take(place))
 
     def heard(self, site: OfSite, root: int) -> Heard:
         """How many of those to whom a root says something else hear what."""
@@ -127,30 +148,35 @@ class Roots:
             self._heard[site.number, root] = found
         return found
 
-    def spoken_to_twice(self, one: Numbers, two: Numbers) -> SpokenToTwice:
-        """Those to whom both of a pair of roots say something else; pairs of one first root follow
-        one another."""
-        speaks = self._sizes != 0
-        scratch, last, met = self._scratch, None, []
-        for place in np.flatnonzero(speaks[one] & speaks[two]).tolist():
-            here, there = self._said[one[place]], self._said[two[place]]
-            if here is not last:
-                if last is not None:
-                    scratch[last.users] = -1
-                scratch[here.users] = here.said
-                last = here
-            mine = scratch.take(there.users)
-            both = (mine >= 0).nonzero()[0]
-            if len(both):
-                first, second = here.codes[mine.take(both)], there.codes[there.said.take(both)]
-                met.append((place, there.users.take(both), first, second))
-        if last is not None:
-            scratch[last.users] = -1
-        if not met:
-            return SpokenToTwice(_NOBODY, *(3 * [_NOBODY.astype(np.int32)]))
-        places, *columns = zip(*met, strict=True)
-        pair = np.repeat(np.array(places), [len(each) for each in columns[0]])
-        return SpokenToTwice(pair, *(np.concatenate(each) for each in columns))
+    def heard_twice(self, sites: Sequence[OfSite], one: int, others: Numbers) -> list[HeardTwice]:
+        """For each of some sites, how many hear what of those to whom a root and each of some
+        others say something else."""
+        here, theirs = self._said[one], [self._said[root] for root in others.tolist()]
+        users = np.concatenate([each.users for each in theirs])
+        both = np.flatnonzero(_set(self._flags, here.users).take(users))
+        users = users.take(both)
+        self._places_said[here.users] = here.said
+        mine = self._places_said.take(users)
+        second = np.searchsorted(np.cumsum(self.sizes[others]), both, side="right")
+        said = np.concatenate([each.said for each in theirs]).take(both)
+        first = np.cumsum([0, *(len(each.codes) for each in theirs)])
+        codes = np.concatenate([each.codes for each in theirs])
+        place = (said + first.take(second)) * len(here.codes) + mine
+        found = []
+        for site in sites:
+            room = len(site.meant)
+            below = len(codes) * len(here.codes) * room
+            met, users_there = counted(place * room + site.codes.take(users), below)
+            met, of_site = np.divmod(met, room)
+            met, of_one = np.divmod(met, len(here.codes))
+            of_second = np.searchsorted(first, met, side="right") - 1
+            of_both = here.codes.take(of_one), codes.take(met)
+            found.append(HeardTwice(of_second, of_site, *of_both, users_there))
+        return found
 
 
-_NOBODY: Final = np.zeros(0, dtype=np.int64)
+def _set(flags: Answers, users: Numbers | Small) -> Answers:
+    """Flags for some users alone, in place."""
+    flags.fill(False)
+    flags[users] = True
+    return flags

@@ -9,12 +9,19 @@ the few whom its categories speak to, and for those whom both roots speak to.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from typing import Final, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 
 from prim_lantern.decide.engine.counting.roots import OfRoot, Roots, SpokenTo
-from prim_lantern.decide.engine.counting.ways import OnWay, Programs, Together, Ways
+from prim_lantern.decide.engine.counting.ways import (
+    ForMost,
+    OnWay,
+    Programs,
+    SeveralForMost,
+    Together,
+    Ways,
+)
 from prim_lantern.decide.engine.counting.worth import Said, Worth
 from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.population import Numbers, Places, Population
@@ -105,20 +112,19 @@ class Tally:
         found, of_way = np.zeros(len(rows), dtype=np.int64), np.zeros_like(users)
         in_ways = groups_of(way_at, len(told.ways))
         pairs_in_ways = groups_of(told.way_at[situations], len(told.ways))
+        most: list[ForMost] = []
         for classes, (_, here), (_, pairs) in zip(told.ways, in_ways, pairs_in_ways, strict=True):
             way = self._ways.said(classes)
+            most.append(way.most)
             of_way[pairs] = way.codes[users[pairs]]
-            of_one = self._for_those_of_one(
-                way,
-                np.concatenate([one[here], two[here]]),
-                np.concatenate([base_two[here], base_one[here]]),
-            )
-            found[here] = (
-                self._for_most(way, neither[here])
-                + of_one[: len(here)]
-                + of_one[len(here) :]
-                + self._for_those_of_both(way, one[here], two[here])
-            )
+            met, root = roots.met(np.concatenate([one[here], two[here]]))
+            spoken = roots.spoken_to(way, met)
+            others = np.concatenate([base_two[here], base_one[here]])
+            first, second = np.split(root, 2)
+            of_first, of_second = np.split(self._for_those_of_one(way, spoken, root, others), 2)
+            found[here] = self._for_most(way, neither[here]) + of_first + of_second
+            found[here] += self._set_right_for_both(spoken, first, second)
+        found += self._for_those_of_both(most, way_at, one, two)
         both = (roots.say(at[situations], users) for at in (told.filed_at, told.more_at))
         return found[which], self._worth.of(of_way, self._worth.together(*both))
 
@@ -136,20 +142,21 @@ class Tally:
         found: Numbers = way.counts[codes] @ self._worth.of(codes[:, None], neither[None, :])
         return found
 
-    def _for_those_of_one(self, way: OnWay, root: Numbers, other: Numbers) -> Numbers:
+    def _for_those_of_one(
+        self, way: OnWay, spoken: SpokenTo, root: Numbers, other: Numbers
+    ) -> Numbers:
         """The difference for those to whom a root says something else, where another root says
-        what it says to most: for each pair of the two.
+        what it says to most: for each pair of one of the roots met, by its place, and of what
+        the other says.
 
         First as if the way said to them what it says to most, from how many hear what of
         the site and of the categories; then set right for those to whom it does not.
         """
-        met, which = self._roots.met(root)
-        spoken = self._roots.spoken_to(way, met)
         found = np.zeros(len(root), dtype=np.int64)
         for base in np.unique(other).tolist():
-            differs = self._if_way_is_common(way, met, base) + self._set_right(spoken, base)
+            differs = self._if_way_is_common(way, spoken.met, base) + self._set_right(spoken, base)
             here = np.flatnonzero(other == base)
-            found[here] = differs[which[here]]
+            found[here] = differs[root[here]]
         return found
 
     def _if_way_is_common(self, way: OnWay, met: Numbers, other: int) -> Numbers:
@@ -160,7 +167,7 @@ class Tally:
         )
         new = met[known[met] == _UNKNOWN]
         if len(new):
-            heard = [self._roots.heard(way.site, root) for root in new.tolist()]
+            heard = [self._roots.heard(way.most.site, root) for root in new.tolist()]
             sizes = np.array([len(each.users) for each in heard])
             of_site, mine, users = (np.concatenate(each) for each in zip(*heard, strict=True))
             codes, mine = way.most.by_site.take(of_site), worth.together(mine, other)
@@ -173,20 +180,65 @@ class Tally:
         worth, together = self._worth.of, self._worth.together
         mine = together(spoken.codes, other)
         base = together(self._roots.bases[spoken.met], other)[spoken.root]
-        values = worth(spoken.theirs, mine) - worth(spoken.theirs, base)
-        values -= worth(spoken.common, mine) - worth(spoken.common, base)
-        return sums_by(spoken.root, values, len(spoken.met))
+        said = np.stack([spoken.theirs, spoken.common])
+        theirs, common = worth(said, mine) - worth(said, base)
+        return sums_by(spoken.root, theirs - common, len(spoken.met))
 
-    def _for_those_of_both(self, way: OnWay, one: Numbers, two: Numbers) -> Numbers:
-        """The difference for those to whom both roots say something else."""
-        twice, bases = self._roots.spoken_to_twice(one, two), self._roots.bases
-        base_one, base_two = bases[one].take(twice.pair), bases[two].take(twice.pair)
-        worth, together, codes = self._worth.of, self._worth.together, way.codes.take(twice.users)
-        values = worth(codes, together(twice.one, twice.two))
-        values -= worth(codes, together(twice.one, base_two))
-        values -= worth(codes, together(base_one, twice.two))
-        values += worth(codes, together(base_one, base_two))
-        return sums_by(twice.pair, values, len(one))
+    def _for_those_of_both(
+        self, most: Sequence[ForMost], way_at: Numbers, one: Numbers, two: Numbers
+    ) -> Numbers:
+        """The difference for those to whom both roots say something else, were each way to say to
+        all the same: from how many of them hear what, for each first root and all second ones."""
+        sizes, found = self._roots.sizes, np.zeros(len(one), dtype=np.int64)
+        several, at = SeveralForMost.of(most)
+        speak = np.flatnonzero((sizes[one] != 0) & (sizes[two] != 0))
+        swap = sizes[one] < sizes[two]  # those of the second ones are gone through
+        one, two = np.where(swap, two, one), np.where(swap, one, two)
+        for root, here in groups_of(one[speak], len(sizes)):
+            if len(here):
+                rows = speak[here]
+                found[rows] = self._beside(root, two[rows], several, at[way_at[rows]])
+        return found
+
+    def _beside(self, one: int, two: Numbers, most: SeveralForMost, at: Numbers) -> Numbers:
+        """The same for one root and others, each where it is said what stands `at` a place of
+        those for most."""
+        roots, found = self._roots, np.zeros(len(two), dtype=np.int64)
+        others, which = roots.met(two)
+        of_site = most.site[at]
+        numbers = np.unique(of_site).tolist()
+        heard = roots.heard_twice([most.sites[number] for number in numbers], one, others)
+        for number, each in zip(numbers, heard, strict=True):
+            rows = np.flatnonzero(of_site == number)
+            told = each.of_each(len(others)).some(which[rows])
+            row, entry = rows[told.owners], told.values
+            codes = most.by_site[at[row], each.site[entry]]
+            bases = roots.bases[one], roots.bases[others[each.second[entry]]]
+            values = self._of_two(codes, each.one[entry], each.two[entry], *bases)
+            found += sums_by(row, values * each.users[entry], len(two))
+        return found
+
+    def _set_right_for_both(self, spoken: SpokenTo, one: Numbers, two: Numbers) -> Numbers:
+        """What is to be added for those to whom both roots say something else, as the way says
+        something else to some of them: for pairs of roots met, by their places."""
+        pair, first, second = spoken.twice(one, two)
+        if not len(pair):
+            return np.zeros(len(one), dtype=np.int64)
+        bases = self._roots.bases[spoken.met]
+        said = spoken.codes.take(first), spoken.codes.take(second)
+        to_most = bases.take(one.take(pair)), bases.take(two.take(pair))
+        both = np.stack([spoken.theirs.take(first), spoken.common.take(first)])
+        theirs, common = self._of_two(both, *said, *to_most)
+        return sums_by(pair, theirs - common, len(one))
+
+    def _of_two(self, way: Any, one: Any, two: Any, base_one: Any, base_two: Any) -> Numbers:
+        """What two roots come to together, beyond what each comes to beside what the other says to
+        most."""
+        worth, together = self._worth.of, self._worth.together
+        found = worth(way, together(one, two)) - worth(way, together(one, base_two))
+        found -= worth(way, together(base_one, two))
+        found += worth(way, together(base_one, base_two))
+        return found
 
 
 def _distinct(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from prim_lantern.decide.engine.counting.worth import Said, Table, Worth
 from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.engine.plan import Plan
-from prim_lantern.decide.engine.population import Answers, Numbers, Population, Spread
+from prim_lantern.decide.engine.population import Numbers, Population, Spread
 from prim_lantern.decide.engine.programs import Program
-from prim_lantern.decide.engine.sums import distinct_rows
+from prim_lantern.decide.engine.sums import distinct_rows, padded
 
 Codes = NDArray[np.int32]
 Programs = tuple[Program, ...]
@@ -35,9 +35,29 @@ class ForMost(NamedTuple):
     of what the site says to them, and to how many they say what."""
 
     number: int
-    codes: Numbers
+    site: OfSite
+    codes: Codes
     by_site: Numbers
     counts: Numbers
+
+
+class SeveralForMost(NamedTuple):
+    """Several of these: the number of the site of each, the sites by their numbers, and a row of
+    `by_site` for each."""
+
+    site: Numbers
+    sites: Mapping[int, OfSite]
+    by_site: Numbers
+
+    @classmethod
+    def of(cls, most: Sequence[ForMost]) -> tuple[SeveralForMost, Numbers]:
+        """The distinct ones of some, and which of them each is."""
+        numbers, at = np.unique([each.number for each in most], return_inverse=True)
+        known = {each.number: each for each in most}
+        met = [known[number] for number in numbers.tolist()]
+        sites = {each.site.number: each.site for each in met}
+        of_site = np.array([each.site.number for each in met], dtype=np.int64)
+        return cls(of_site, sites, padded([each.by_site for each in met])), at
 
 
 class OnWay(NamedTuple):
@@ -47,17 +67,10 @@ class OnWay(NamedTuple):
     others.
     """
 
-    codes: Numbers
+    codes: Codes
     counts: Numbers
     most: ForMost
-    site: OfSite
     users: Numbers
-
-    def others(self, flags: Answers) -> Answers:
-        """To whom the way says something else, for each user."""
-        flags.fill(False)
-        flags[self.users] = True
-        return flags
 
 
 class Together(NamedTuple):
@@ -113,7 +126,7 @@ class Ways:
             change[: len(counts)] += counts
             codes, counts = codes.copy(), change
             codes[users] = mine
-        return OnWay(codes, counts, most, site, users)
+        return OnWay(codes, counts, most, users)
 
     def _site_said(self, programs: Programs) -> OfSite:
         key = tuple(each.number for each in programs)
@@ -134,8 +147,9 @@ class Ways:
         found = self._for_most.get(key)
         if found is None:
             by_site = site.with_way.of(np.arange(len(site.meant)), of_way)
-            codes = by_site.take(site.codes)
-            found = ForMost(len(self._for_most), codes, by_site, np.bincount(codes))
+            codes = by_site.astype(np.int32).take(site.codes)
+            counts = np.bincount(codes)
+            found = ForMost(len(self._for_most), site, codes, by_site, counts)
             self._for_most[key] = found
         return found
 

@@ -29,6 +29,7 @@ class Table:
     def __init__(self, tell: Callable[[int, int], int], rows: Sized, columns: Sized) -> None:
         self._tell, self._rows, self._columns = tell, rows, columns
         self._table = np.full((_ROOM, _ROOM), _UNKNOWN, dtype=np.int64)
+        self._flat = self._table.reshape(-1)
 
     def of(self, one: Any, two: Any) -> NDArray[np.int64]:
         """The numbers for two arrays or numbers, which broadcast."""
@@ -36,12 +37,11 @@ class Table:
         if len(self._rows) > rows or len(self._columns) > columns:
             self._make_room()
         place = np.asarray(one) * self._table.shape[1] + two
-        found = self._table.reshape(-1).take(place)
+        found: NDArray[np.int64] = self._flat.take(place)
         if found.min(initial=0) == _UNKNOWN:
             self._find_out(np.unique(place[found == _UNKNOWN]))
-            found = self._table.reshape(-1).take(place)
-        numbers: NDArray[np.int64] = found
-        return numbers
+            found = self._flat.take(place)
+        return found
 
     def _find_out(self, places: Numbers) -> None:
         room = self._table.shape[1]
@@ -55,6 +55,7 @@ class Table:
         columns = max(columns, 2 * len(self._columns))
         self._table = np.full((rows, columns), _UNKNOWN, dtype=np.int64)
         self._table[: old.shape[0], : old.shape[1]] = old
+        self._flat = self._table.reshape(-1)
 
 
 class Worth:
