@@ -202,6 +202,7 @@ class Special:
     def _add_creating(self, found: Pairs, scope: _Scope) -> None:
         people = self.touched.active if scope.people is None else scope.people
         alike: dict[tuple[int, int], tuple[_Rights, _Rights]] = {}
+        places = [(e, tuple(self._parents(e, scope.tops))) for e in self.touched.engines]
         for login in (*([None] if scope.guests else []), *people):
             if self._may_all_that_can_be(login):
                 continue
@@ -210,7 +211,7 @@ class Special:
             own = owner or any(person[1] for person in persons)
             key = (persons[0][0], persons[1][0])
             if own or key not in alike:
-                was, now = (self._creates(e, login, scope) for e in self.touched.engines)
+                was, now = (self._creates(e, login, scope, parents) for e, parents in places)
                 moved = {(self._later(action), self.touched.later(w)) for action, w in was}
                 if not own:
                     alike[key] = (moved, now)
@@ -245,9 +246,10 @@ class Special:
         create, filed, category = action.partition(" in ")
         return f"{create}{filed}{self._new_names.get(category, category)}"
 
-    def _creates(self, engine: Engine, login: str | None, scope: _Scope) -> _Rights:
+    def _creates(
+        self, engine: Engine, login: str | None, scope: _Scope, parents: Iterable[str]
+    ) -> _Rights:
         known = self._known(engine, login)
-        parents = self._parents(engine, scope.tops)
         if scope.categories is not None:
             return set(_filed_so(engine, known, parents, scope.categories))
         offered = engine.beside(_Offered)
