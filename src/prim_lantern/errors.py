@@ -285,8 +285,6 @@ class ChangedMeanwhile(PrimLanternError):
 class BrokenHistory(PrimLanternError):
     """A history that does not hold together; `.number` is the first change that does not fit."""
 
-    exit_code = 1
-
     def __init__(self, number: int, because: str) -> None:
         self.number = number
         super().__init__(

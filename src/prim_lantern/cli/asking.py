@@ -25,7 +25,6 @@ from prim_lantern.live import Site
 from prim_lantern.show.answers import answer_lines, explanation_lines
 from prim_lantern.show.terminal import wrapped
 from prim_lantern.site.actions import MANAGING_ACTIONS, STEPS
-from prim_lantern.store import at_hand
 
 
 def _question(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -95,13 +94,9 @@ def why(where: str, as_json: bool, **asked: Any) -> int:
 
 
 def _answered(where: str, at: str | None, **asked: Any) -> tuple[Site, Decision]:
-    """The site and its answer; what was read of a folder is at hand from now on (`cli.plain`)."""
-    seen = at_hand.seen_in(where) if at is None else None
+    """The site and its answer."""
     site = opened(where)
-    decision = _ask(site, **asked, at=at)
-    if seen is not None and seen == at_hand.seen_in(where):
-        at_hand.keep(where, seen, site.data)
-    return site, decision
+    return site, _ask(site, **asked, at=at)
 
 
 def _of_the_state(site: Site, decision: Decision, at: str | None) -> list[str]:

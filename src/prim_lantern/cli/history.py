@@ -17,6 +17,7 @@ from prim_lantern.cli.common import (
     print_lines,
     site_option,
 )
+from prim_lantern.errors import BrokenHistory
 from prim_lantern.live import Site
 from prim_lantern.show.changes import record_dict, record_lines, record_rows
 from prim_lantern.show.terminal import console, wrapped
@@ -111,8 +112,12 @@ def check(against: str | None, where: str, as_json: bool) -> None:
     """Is the history whole? Each change is held against the one before, and the last against the
     site; with --against, nothing up to what was sealed may be altered or dropped (exit code 1
     where it does not fit)."""
-    store = opened(where).store
-    count = store.check_history(against)
+    try:
+        store = opened(where).store
+        count = store.check_history(against)
+    except BrokenHistory as error:
+        error.exit_code = 1  # as an answer; elsewhere it is in the way of one
+        raise
     by_hand = store.by_hand()
     if as_json:
         print_json({"whole": True, "changes": count, "edited_by_hand": by_hand})

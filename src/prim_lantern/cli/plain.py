@@ -1,8 +1,8 @@
 """`may` and `why WHO ACTION PATH` in their plain form, without the command line and the engine.
 
-It is for a folder that was asked about before and is as it was (see `store.at_hand`), and decides
-step by step, as reasons are told. Whatever is unusual, or would be an error, is left to the command
-line, so that there is one place that explains it.
+It is for a folder that can be kept at hand (see `store.at_hand`), and decides step by step, as
+reasons are told. Whatever is unusual, or would be an error, is left to the command line, so that
+there is one place that explains it.
 """
 
 from __future__ import annotations
@@ -26,8 +26,7 @@ def answered(arguments: Sequence[str]) -> int | None:
     from prim_lantern.store import at_hand
 
     try:
-        seen = at_hand.seen_in(where)
-        data = at_hand.kept(where, seen) if seen is not None else None
+        data = at_hand.site_in(where)
         if data is None:
             return None
 

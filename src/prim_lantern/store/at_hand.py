@@ -46,6 +46,22 @@ _ROWS: Final[Mapping[str, type]] = {"users": people.User, "items": content.Item}
 _MOMENT, _LIST = "at", "all"
 
 
+def site_in(folder: str) -> SiteData | None:
+    """The site in a folder: at hand, or read and from now on at hand; None where it is not to be
+    kept. Raises what reading raises."""
+    seen = seen_in(folder)
+    if seen is None:
+        return None
+    data = kept(folder, seen)
+    if data is None:
+        from prim_lantern.store.folder import FolderStore  # mostly not needed
+
+        data = FolderStore(folder).read().data
+        if seen == seen_in(folder):
+            keep(folder, seen, data)
+    return data
+
+
 def seen_in(folder: str) -> bytes | None:
     """All that a reading of a folder goes by; None where the folder is too big to be kept, is just
     being changed, or was edited by hand since its last change."""
@@ -82,8 +98,9 @@ def keep(folder: str, seen: bytes, data: SiteData) -> None:
     """Keep the site that was read from a folder when this was seen in it; where that cannot be
     done, nothing is."""
     try:
-        text = json.dumps(_parts(data), ensure_ascii=False, separators=(",", ":"))
-        if json.loads(text) != _parts(_site(json.loads(text))):
+        told = _parts(data)
+        text = json.dumps(told, ensure_ascii=False, separators=(",", ":"))
+        if _parts(_site(json.loads(text))) != told:
             return
         whole, file = seen + text.encode(), _file_of(folder)
         os.makedirs(os.path.dirname(file), mode=stat.S_IRWXU, exist_ok=True)
