@@ -56,18 +56,23 @@ def test_counts_are_right_where_much_is_said_to_some(make_site, seed, monkeypatc
         rng.random() < 0.5,
         ("edit",),
         somebody,
-        place(rng.choice(["/", "/one", "a:x"])),
+        place(rng.choice(["/", "/one", "a:x", "b:y"])),
         whose=rng.choice(["own", "any"]),
     )
     beside = Rule(True, ("sell",), (Who("role", "mate"),), place("/two"))  # may be anybody
     before = Engine(site, NOON)
+    was = _counted_one_by_one(before, actions)
+    assert np.array_equal(lists_of(before).counts_of(actions), was)
     words = (word, beside) if seed % 2 else (word,)
     after = before.after(site.with_parts(rules=(*site.rules, *words)), NOON)
-    was, now = (_counted_one_by_one(engine, actions) for engine in (before, after))
-    assert np.array_equal(lists_of(before).counts_of(actions), was)
+    now = _counted_one_by_one(after, actions)
     assert np.array_equal(lists_of(after).counts_of(actions), now)
-    found = effects.Comparison(before, after).effects("edit")
-    assert np.array_equal(found.gained - found.lost, (now - was)[1])
+    comparison, more = effects.Comparison(before, after), (now - was)[1]
+    found = comparison.effects("edit")
+    assert np.array_equal(found.gained - found.lost, more)
+    for row in [0, *np.flatnonzero(more)[-4:]]:
+        found = comparison.effects("edit", np.array([row]))
+        assert found.gained[row] - found.lost[row] == more[row]
 
 
 def _counted_one_by_one(engine: Engine, actions: Sequence[str]) -> np.ndarray:

@@ -80,10 +80,13 @@ class Comparison:
     def _counted(self, action: str, situations: Numbers) -> tuple[Numbers, Numbers]:
         """How many gain and lose it by their standing, for each row, where something else is said
         in some situations."""
-        gained, lost = (np.zeros(len(self.of.way_at), dtype=np.int64) for _ in range(2))
+        gained, lost = (np.zeros(self.lists.size, dtype=np.int64) for _ in range(2))
         if len(situations) and self.population.size:
-            gained[situations], lost[situations] = self._sums(action, situations)
-        return gained[self.of.of_row], lost[self.of.of_row]
+            rows, places = self._rows_in(situations), np.zeros(len(self.of.weight), dtype=np.int64)
+            places[situations] = np.arange(len(situations))
+            at = places[self.of.of_row[rows]]
+            gained[rows], lost[rows] = (each[at] for each in self._sums(action, situations))
+        return gained, lost
 
     def _sums(self, action: str, situations: Numbers) -> tuple[Numbers, Numbers]:
         """The same for some situations. Actions of which the same is said there are counted once:
@@ -141,31 +144,42 @@ class Comparison:
         before, after = self.before.plan(asked), self.after.plan(asked)
         before.grow()
         after.grow()
-        of, new = self.of, self.renewed
+        of, (of_ways, of_filed) = self.of, self._renewed_places
         ways, filed = (np.zeros(len(each), dtype=np.bool_) for each in (of.ways, of.filed))
-        for place in _places(within, len(ways), of.way_at):
-            number = of.ways[place]
-            if number in new.ways or number >= new.ways_from:
-                ways[place] = _way_differs(before, after, number)
-        for place in _places(within, len(filed), of.filed_at, of.more_at):
-            number = of.filed[place]
-            if number in new.filed or number >= new.filed_from:
-                filed[place] = _filed_differs(before, after, number)
+        for place in _places(of_ways, within, of.way_at):
+            ways[place] = _way_differs(before, after, of.ways[place])
+        for place in _places(of_filed, within, of.filed_at, of.more_at):
+            filed[place] = _filed_differs(before, after, of.filed[place])
         differs = ways[of.way_at] | filed[of.filed_at] | filed[of.more_at]
         found: Numbers = np.flatnonzero(differs)
         return found if within is None else np.intersect1d(found, within, assume_unique=True)
+
+    @cached_property
+    def _renewed_places(self) -> tuple[Numbers, Numbers]:
+        """The places of the classes of items, and of categories, that are compiled anew."""
+        of, new = self.of, self.renewed
+        pairs = (of.ways, new.ways, new.ways_from), (of.filed, new.filed, new.filed_from)
+        ways, filed = (
+            [place for place, number in enumerate(all_) if number in some or number >= first]
+            for all_, some, first in pairs
+        )
+        return np.array(ways, dtype=np.int64), np.array(filed, dtype=np.int64)
 
     def _set_right_own_work(
         self, action: str, touched: Numbers, gained: Numbers, lost: Numbers
     ) -> None:
         """Count those who wrote or changed an item by what is said to them alone."""
-        work = self.lists.own_work
-        work = work.some(np.isin(self.of.of_row[work.rows], touched))
+        there = np.zeros(len(self.of.weight), dtype=np.bool_)
+        there[touched] = True
+        work = self.lists.own_work.some(there[self._situations_of_work])
         was, now = (each.of_own_work(action, work) for each in (self.was, self.lists))
         for sums, one, other in ((gained, was, now), (lost, now, was)):
             real, counted = (two & ~one for one, two in zip(one, other, strict=True))
-            right = real.astype(np.int64) - counted
-            sums += np.bincount(work.rows, right, len(sums)).astype(np.int64)
+            np.add.at(sums, work.rows, real.astype(np.int64) - counted)
+
+    @cached_property
+    def _situations_of_work(self) -> Numbers:
+        return self.of.of_row[self.lists.own_work.rows]
 
     def _set_right_link(self, action: str, row: int, gained: Numbers, lost: Numbers) -> None:
         """Count for a link, whose target has to be readable as well."""
@@ -188,11 +202,12 @@ def of_those_concerned(before: Engine, after: Engine) -> tuple[Lists, Lists]:
     return now.of_engine(before), now
 
 
-def _places(within: Numbers | None, size: int, *at: Numbers) -> list[int]:
-    """The places that some situations have in a list of classes; all, where they are all."""
-    if within is None:
-        return list(range(size))
-    found: list[int] = np.unique(np.concatenate([each[within] for each in at])).tolist()
+def _places(among: Numbers, within: Numbers | None, *at: Numbers) -> list[int]:
+    """Those among some places in a list of classes that some situations have; all, where they are
+    all."""
+    if within is not None:
+        among = np.intersect1d(among, np.concatenate([each[within] for each in at]))
+    found: list[int] = among.tolist()
     return found
 
 

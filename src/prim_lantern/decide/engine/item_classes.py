@@ -72,8 +72,12 @@ class Ground:
 
     def settle_all(self) -> None:
         """Find the situation of every row that has none yet."""
-        if self.laid_out is None and 0 in self.of_row:
-            self._settle([row for row, number in enumerate(self.of_row) if not number])
+        if self.laid_out is None:
+            import numpy as np  # there may be a million, of which few are looked for
+
+            rows = np.flatnonzero(np.asarray(self.of_row) == 0).tolist()
+            if rows:
+                self._settle(rows)
 
     def after(
         self,

@@ -51,11 +51,11 @@ class Lists:
 
     def among(self, mask: int) -> Lists:
         """The same of those alone who have any of some bits."""
-        population = self.population.among(mask)
-        known = population.numbers
-        numbers = [known.get(login, -1) for login in self.population.logins.tolist()]
-        found = Lists(self.engine, population)
-        found.__dict__["own_work"] = self.own_work.among(np.array(numbers, dtype=np.int64))
+        users = self.population.with_any_of(mask)
+        numbers = np.full(self.population.size, -1, dtype=np.int64)
+        numbers[users] = np.arange(len(users))
+        found = Lists(self.engine, self.population.only(users))
+        found.__dict__["own_work"] = self.own_work.among(numbers)
         return found
 
     def of_engine(self, engine: Engine) -> Lists:

@@ -87,11 +87,14 @@ class Population:
                 found._members[bit.bit_length() - 1] = np.array([number])
         return found
 
-    def among(self, mask: int) -> Population:
-        """Only those who have any of some bits."""
-        some = [number for number, each in enumerate(self.masks) if each & mask]
+    def with_any_of(self, mask: int) -> Numbers:
+        """Those who have any of some bits."""
+        return np.flatnonzero(self.has(mask))
+
+    def only(self, users: Numbers) -> Population:
+        """Just some of them, in the same order."""
         found = object.__new__(Population)
-        found._take(self.logins[some], [self.masks[number] for number in some])
+        found._take(self.logins[users], [self.masks[user] for user in users.tolist()])
         return found
 
     def _by_bit(self) -> dict[int, Numbers]:
