@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, reduce
+from operator import or_
 from typing import Final, NamedTuple
 
 from prim_lantern.site.data import SiteData
@@ -14,7 +15,7 @@ from prim_lantern.site.origin import Origin
 from prim_lantern.site.people import ACTIVE, Group, StandIn, Test, User
 from prim_lantern.site.who import EVERYONE, GUESTS, SIGNED_IN, Who
 
-_KEPT: Final = 10_000  # values of which one test remembers whether they pass
+_KEPT: Final = 10_000  # values of which it is remembered which tests they pass
 
 
 class Way(NamedTuple):
@@ -37,22 +38,13 @@ class Way(NamedTuple):
         return self.through[-1]
 
 
-class _Known:
-    """A test with the values of which it is known whether they pass."""
+class _Passed:
+    """Of a value, which tests it is known to pass, and which not to: a bit for each."""
 
-    __slots__ = ("known", "of", "test")
+    __slots__ = ("no", "yes")
 
-    def __init__(self, test: Test) -> None:
-        self.test = test
-        self.of = test.attribute
-        self.known: dict[str, bool] = {}
-
-    def fits(self, value: str) -> bool:
-        """Whether a value passes; kept, unless there are very many."""
-        found = self.test.fits_value(value)
-        if len(self.known) < _KEPT:
-            self.known[value] = found
-        return found
+    def __init__(self) -> None:
+        self.yes = self.no = 0
 
 
 class Belonging:
@@ -62,6 +54,7 @@ class Belonging:
         self.data = data
         self.at = at
         self._ways: dict[str, Mapping[str, tuple[Way, ...]]] = {}
+        self._passed: dict[tuple[str, str], _Passed] = {}
         self._whos: dict[str | None, frozenset[Who]] = {None: frozenset({EVERYONE, GUESTS})}
 
     def acting(self, login: str | None) -> str | None:
@@ -116,23 +109,41 @@ class Belonging:
         for role in map(folded, user.roles_elsewhere):
             for group in self._mapped.get(role, ()):
                 yield Way("mapped", role, ALWAYS, (group.name,), user.origin)
-        yield from self._fitting_ways(user)
+        if self._conditions:
+            yield from self._fitting_ways(user)
 
     def _fitting_ways(self, user: User) -> Iterator[Way]:
         """The ways by condition: each row that fits is one."""
-        if not self._conditions:
-            return
-        values = {name: user.value_of(name) for name in self._tested}
-        for way, tests in self._conditions:
-            for test in tests:
-                value = values[test.of]
-                fits = test.known.get(value)
-                if fits is None:
-                    fits = test.fits(value)
-                if not fits:
+        told = {name: user.value_of(name) for name in self._tested}
+        known = {name: self._known_of(name, value) for name, value in told.items()}
+        yes = no = 0
+        for each in known.values():
+            yes |= each.yes
+            no |= each.no
+        for way, bits, tests in self._conditions:
+            if bits & no:
+                continue
+            for bit, test in tests if bits & ~yes else ():
+                if bit & yes:
+                    continue
+                name = test.attribute
+                if not test.fits_value(told[name]):
+                    no |= bit
+                    known[name].no |= bit
                     break
+                yes |= bit
+                known[name].yes |= bit
             else:
                 yield way
+
+    def _known_of(self, attribute: str, value: str) -> _Passed:
+        """What is known of a value; it is kept, unless there are very many."""
+        found = self._passed.get((attribute, value))
+        if found is None:
+            found = _Passed()
+            if len(self._passed) < _KEPT:
+                self._passed[attribute, value] = found
+        return found
 
     @cached_property
     def _listing(self) -> Mapping[str, list[Group]]:
@@ -144,23 +155,24 @@ class Belonging:
         return _by_name((folded(role), group) for group in groups for role in group.mapped_from)
 
     @cached_property
-    def _conditions(self) -> list[tuple[Way, tuple[_Known, ...]]]:
-        """Every row of every condition: the way in that it is, and its tests."""
-        known: dict[Test, _Known] = {}
+    def _conditions(self) -> list[tuple[Way, int, tuple[tuple[int, Test], ...]]]:
+        """Every row of every condition: the way in that it is, the bits of its tests, and these."""
+        bits: dict[Test, int] = {}
         found = []
         for group in self.data.groups.values():
             for number, row in enumerate(group.when):
                 origin = group.origin and group.origin.of(f"when[{number}]")
                 by = " and ".join(map(str, row))
                 way = Way("fits", by, ALWAYS, (group.name,), origin)
-                tests = tuple(known.setdefault(test, _Known(test)) for test in row)
-                found.append((way, tests))
+                tests = tuple((bits.setdefault(test, 1 << len(bits)), test) for test in row)
+                found.append((way, reduce(or_, (bit for bit, _ in tests), 0), tests))
         return found
 
     @cached_property
     def _tested(self) -> frozenset[str]:
         """The attributes that conditions test."""
-        return frozenset(test.of for _, tests in self._conditions for test in tests)
+        tests = (test for _, _, some in self._conditions for _, test in some)
+        return frozenset(test.attribute for test in tests)
 
     def _chains_up(self, group: str) -> list[tuple[str, ...]]:
         """The group, and every group that it counts in, each by a shortest chain."""

@@ -199,6 +199,9 @@ class Crowd(dict[str | None, Person]):
 
     def _reaches(self, group: str) -> int:
         """The bits of a group and of all that it counts in."""
+        found = self._reach.get(group)
+        if found is not None:
+            return found
         waiting = [group]
         while waiting:  # one after the other, as they may count in each other for long
             name = waiting[-1]
