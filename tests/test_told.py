@@ -25,7 +25,7 @@ import click
 import pytest
 
 import prim_lantern as pl
-from prim_lantern.cli import checkup, items
+from prim_lantern.cli import checkup, items, start
 from prim_lantern.cli.main import main
 from prim_lantern.cli.start import run
 from prim_lantern.formats.folder.writer import folder_texts
@@ -287,9 +287,9 @@ def test_what_is_asked_at_a_terminal(folder, told, monkeypatch):
 
 
 def test_screens_on_a_narrow_terminal_with_colours(shown, told, monkeypatch):
-    """Each colour is told as a word in front of what has it; what is no terminal gets no ends of
-    colours from the command line, to which the plain way leaves that."""
-    monkeypatch.setenv("PRIM_LANTERN_CACHE", "")
+    """Each colour is told as a word in front of what has it; the command line, unlike the plain
+    way, leaves out the ends of colours here, as this is no terminal."""
+    monkeypatch.setattr(start, "answered", lambda _: None)
     monkeypatch.setattr(terminal, "colourful", lambda: True)
     for style in terminal._COLOURS:
         monkeypatch.setitem(terminal._COLOURS, style, f"<{style}>")
