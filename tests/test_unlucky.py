@@ -118,6 +118,10 @@ def once():
         (lambda s: s.may(3, "edit", "/log"), "3 cannot be who, as it is of type int; expected text or Who or None."),
         (lambda s: s.allows("sam.whitlock", "edit", None), "None cannot be path, as it is of type NoneType; expected text."),
         (lambda s: s.filter(None, "read", b"/log"), "b'/log' cannot be paths, as it is of type bytes; expected a list."),
+        (lambda s: s.filter(None, "read", "/log", unknown="skip"), "'/log' cannot be paths, as it is of type str; expected a list."),
+        (lambda s: s.how_many_may_each(actions="read"), "'read' cannot be actions, as it is of type str; expected a list."),
+        (lambda s: s.viewer(None).filter("/"), "'/' cannot be rows, as it is of type str; expected a list."),
+        (lambda s: s.grid(["guests"], "/log"), "'/log' cannot be where, as it is of type str; expected a list."),
         (lambda s: s.change(by="hana.okafor").undo("1"), "'1' cannot be number, as it is of type str; expected a number."),
     ],
 )  # fmt: skip
