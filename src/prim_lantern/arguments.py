@@ -19,7 +19,7 @@ _P = ParamSpec("_P")
 _R = TypeVar("_R")
 _C = TypeVar("_C", bound=type)
 
-_A_LIST = re.compile(r"(Iterable|Sequence|Collection)\[\w+\]")
+_A_LIST = re.compile(r"(Iterable|Sequence|Collection)\[\w+\]( \| None)?")
 
 _PLAINLY = {
     str: "text", int: "a number", bool: "True or False", NoneType: "None", Iterable: "a list",
@@ -61,7 +61,7 @@ def _lists_among(method: Callable[..., object]) -> tuple[tuple[int, str], ...]:
     """The arguments of a method that are lists, with their places."""
     hints: Mapping[str, str] = method.__annotations__  # as they are written
     names = method.__code__.co_varnames
-    return tuple((names.index(n), n) for n, hint in hints.items() if _A_LIST.match(hint))
+    return tuple((names.index(n), n) for n, hint in hints.items() if _A_LIST.fullmatch(hint))
 
 
 def _misfit(name: str, value: object, hint: Any) -> BadValue:
