@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from prim_lantern.arguments import explains_its_arguments
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion, BadValue
+from prim_lantern.hints import misfit
 from prim_lantern.overviews import Overviews
 from prim_lantern.site.moments import written
 from prim_lantern.state import Moment, Whom
@@ -197,6 +198,7 @@ Nearest: position “relief keeper”.
                 raise BadValue(each, "is no wish: 'site.wish' makes one.")
         if not some:
             raise BadQuestion("Nothing is wished for: 'site.wish' makes a wish.")
+        some = [self._anew(each) for each in some]
         login = None if by is None else state.data.login(by)
         engine = state.picturing(state.engine(self.moment(at)), [each.who for each in some])
         return suggest(engine, some, login)
@@ -236,6 +238,21 @@ Nearest: position “relief keeper”.
             kind=kind,
             categories=tuple(categories),
         )
+
+    def _anew(self, made: Wish) -> Wish:
+        """A wish as it makes sense on this site, whoever made it."""
+        if wrong := misfit(made, type(made)):
+            raise BadValue(wrong.value, f"cannot be {wrong.field} of a wish: it {wrong.says}")
+        found = self.wish(
+            str(made.who),
+            made.action,
+            made.place.name,
+            may=made.may,
+            below=made.below,
+            kind=made.kind,
+            categories=made.categories,
+        )
+        return found._replace(aside=made.aside, in_general=made.in_general)
 
     def could_gain(
         self, who: str | None, with_: Iterable[str] = (), at: Moment = None

@@ -6,11 +6,14 @@ from pathlib import Path
 
 from prim_lantern.content import Source
 from prim_lantern.demo import DEMO_FOLDER
+from prim_lantern.errors import BadSite
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.live import Site
+from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.texts import written_whole
 from prim_lantern.store.opening import store_at
 
 
@@ -43,7 +46,9 @@ def put_site(data: SiteData, where: str | Path) -> Site:
     """Put a site where there is none yet, and open it there.
 
     Parameters: the site's data; the path of a folder, or the URL of a database (see `open_site`).
-    Raises `NotOverwritten` and `StoreTrouble` where something is there already.
+    Raises `NotOverwritten` and `StoreTrouble` where something is there already, and `BadSite` when
+    the site does not make sense as a whole, `BadValue` for a text that cannot be kept; nothing is
+    written then.
 
     >>> import prim_lantern as pl, tempfile
     >>> pl.put_site(pl.open_demo().data, f"sqlite:///{tempfile.mkdtemp()}/site.db").version
@@ -52,7 +57,10 @@ def put_site(data: SiteData, where: str | Path) -> Site:
     if "://" in str(where):
         from prim_lantern.store.database import DatabaseStore  # takes long to load
 
-        DatabaseStore(str(where), make=True).fill(data)
+        if problems := problems_in(data):
+            raise BadSite(problems)
+        with written_whole():
+            DatabaseStore(str(where), make=True).fill(data)
     else:
         write_folder(data, where)
     return open_site(where)

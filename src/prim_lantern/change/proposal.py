@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,8 +12,9 @@ from prim_lantern.change.pieces import Piece, differences, with_pieces
 from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames, renamed
 from prim_lantern.errors import BadChange, NothingToChange
-from prim_lantern.site.check import problems_in
+from prim_lantern.site.check import misfits_in, problems_in
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.origin import Problem
 
 
 @dataclass(frozen=True)
@@ -59,6 +61,7 @@ class Proposal:
     def replace_with(self, data: SiteData, said: str) -> None:
         """Add the step that makes the site say what another one says, hands aside: who changed an
         item follows from the change."""
+        _refuse(misfits_in(data))
         patch = self._patch(Renames(), data, brought_in=self.made.brings_in)
         if patch.empty:
             raise NothingToChange("The two say the same; nothing would change.")
@@ -88,13 +91,7 @@ class Proposal:
 
     def _add(self, operation: dict[str, Any], said: str, patch: Patch) -> None:
         after = patch.applied(self.data)
-        problems = problems_in(after, self.data)
-        if problems:
-            listed = "".join(f"\n  {each}" for each in problems[:10])
-            more = f"\n  and {len(problems) - 10} more" if len(problems) > 10 else ""
-            raise BadChange(
-                f"This would leave the site with mistakes; nothing was changed.{listed}{more}"
-            )
+        _refuse(problems_in(after, self.data))
         self.steps.append(Step(operation, said, patch))
         self.data = after
 
@@ -102,3 +99,13 @@ class Proposal:
     def renames(self) -> tuple[Renames, ...]:
         """What moved or got another name, in order."""
         return tuple(step.patch.renames for step in self.steps)
+
+
+def _refuse(problems: Sequence[Problem]) -> None:
+    """Raise `BadChange` where a site would have mistakes."""
+    if problems:
+        listed = "".join(f"\n  {each}" for each in problems[:10])
+        more = f"\n  and {len(problems) - 10} more" if len(problems) > 10 else ""
+        raise BadChange(
+            f"This would leave the site with mistakes; nothing was changed.{listed}{more}"
+        )

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 from prim_lantern.errors import (
+    BadValue,
     UnknownAction,
     UnknownCategory,
     UnknownItem,
@@ -14,6 +15,7 @@ from prim_lantern.errors import (
     UnknownUser,
     UnknownWho,
 )
+from prim_lantern.hints import misfit
 from prim_lantern.site import names
 from prim_lantern.site.actions import BUILT_IN_ACTIONS, MANAGING_ACTIONS, Action
 from prim_lantern.site.columns import Columns
@@ -39,6 +41,7 @@ from prim_lantern.values import field, replace, value
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
+_ROWS: Final = {"users": Mapping[str, User], "items": Mapping[str, Item]}
 _FEW = 1_000  # items that come or go without all being sorted anew
 
 
@@ -77,7 +80,13 @@ class SiteData:
     origin: Origin | None = field(default=None, compare=False, repr=False)
 
     def with_parts(self, **parts: Any) -> SiteData:
-        """The same site with some parts replaced; what was worked out and still holds is kept."""
+        """The same site with some parts replaced; what was worked out and still holds is kept.
+        Raises `BadValue` for users or items that are none.
+        """
+        for name in _ROWS.keys() & parts.keys():
+            rows = parts[name]
+            if not isinstance(rows, Columns) and (wrong := misfit(rows, _ROWS[name])):
+                raise BadValue(wrong.value, f"cannot be among the {name}: it {wrong.says}")
         found = replace(self, **parts)
         if found.users is self.users:
             _keep(self, found, "people", "_logins")

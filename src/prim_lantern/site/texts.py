@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Final
 
 from prim_lantern.errors import BadValue
@@ -11,6 +13,7 @@ LONGEST: Final = 10_000  # letters of one text
 LONGEST_CELL: Final = 100_000  # letters of a list that stands in one cell of a table
 _CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f]")
 _SURROGATE = re.compile(r"[\ud800-\udfff]")
+_HALF_A_LETTER: Final = "holds half a letter (a lone surrogate); write the text anew."
 
 
 def text(value: str) -> str:
@@ -26,7 +29,7 @@ def text(value: str) -> str:
         raise BadValue(value, f"is too long: a text has {LONGEST:,} letters at most.")
     found = _SURROGATE.search(value)
     if found:
-        raise BadValue(value, "holds half a letter (a lone surrogate); write the text anew.")
+        raise BadValue(value, _HALF_A_LETTER)
     found = _CONTROL.search(value)
     if found:
         raise BadValue(
@@ -35,3 +38,13 @@ def text(value: str) -> str:
     if value != value.strip():
         raise BadValue(value, "begins or ends with a blank; write the text without it.")
     return value
+
+
+@contextmanager
+def written_whole() -> Iterator[None]:
+    """While texts of a program are written: those that cannot be are `BadValue`."""
+    try:
+        yield
+    except UnicodeEncodeError as error:
+        around = error.object[max(error.start - 10, 0) : error.end + 10]
+        raise BadValue(around, _HALF_A_LETTER) from None

@@ -100,7 +100,7 @@ class DatabaseStore(Store):
             raise NoSite(self.where, f"there is no site yet. {_HOW_TO_FILL.format(self.where)}")
         with without_collecting():
             data = read_rows(connection, self.where, progress)
-            problems = problems_in(data)
+            problems = problems_in(data, typed=True)
             if problems:
                 raise BadSite(problems, self.where)
             return Seen(data, row.number, at=_last_moment(connection))

@@ -126,7 +126,9 @@ def _read(
         tables = SiteTables(values, TomlLines(toml_text), logins, problems)
         data = SiteData(**tables.parts(), attributes=attributes, users=users, items=items)
         if None not in files:  # else all would seem unknown
-            problems.found.extend(each for each in problems_in(data) if each.value != "")
+            problems.found.extend(
+                each for each in problems_in(data, typed=True) if each.value != ""
+            )
     if problems.found or data is None:
         once = {str(problem): problem for problem in problems.found}
         raise BadSite(sorted(once.values(), key=_in_file_order), where)

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from prim_lantern.change.pieces import Piece
-from prim_lantern.errors import NotOverwritten, PrimLanternError
+from prim_lantern.errors import BadSite, NotOverwritten, PrimLanternError
 from prim_lantern.formats.folder.cells import item_cells, person_cells
 from prim_lantern.formats.folder.csv_rows import (
     read_content,
@@ -24,10 +24,12 @@ from prim_lantern.formats.folder.plain import plain_tables
 from prim_lantern.formats.folder.reader import parts_of, read_folder
 from prim_lantern.formats.folder.source import Problems
 from prim_lantern.formats.folder.table import Logins
+from prim_lantern.site.check import problems_in
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import all_told_in, moment
 from prim_lantern.site.people import User
+from prim_lantern.site.texts import written_whole
 
 Tables = Mapping[str, Any]
 
@@ -38,7 +40,9 @@ def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False)
     Parameters: the site; the folder, made where it is missing; whether files that are
     there may be replaced. Each file is replaced whole or not at all; comments and
     layout of a site.toml that is there are kept.
-    Raises `NotOverwritten` when one of the files is there and `overwrite` was not said.
+    Raises `NotOverwritten` when one of the files is there and `overwrite` was not said, and
+    `BadSite` when the site does not make sense as a whole; `BadValue` for a text that cannot be
+    kept.
 
     >>> import tempfile
     >>> from prim_lantern.demo import DEMO_FOLDER
@@ -53,7 +57,10 @@ def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False)
     there = [name for name in FILES if (folder / name).exists()]
     if there and not overwrite:
         raise NotOverwritten(str(folder / there[0]), "Choose another folder, or say to overwrite.")
-    found = new_files(data, folder)
+    if problems := problems_in(data):
+        raise BadSite(problems)
+    with written_whole():
+        found = new_files(data, folder)
     folder.mkdir(parents=True, exist_ok=True)
     for name, raw in found.items():
         beside = folder / f".{name}.new"

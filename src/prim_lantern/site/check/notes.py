@@ -13,9 +13,11 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Period, written
 from prim_lantern.site.origin import Origin, Problem
 from prim_lantern.site.places import Place
+from prim_lantern.site.places import place as read_place
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS
-from prim_lantern.site.who import Who
+from prim_lantern.site.who import AUDIENCES, AUTHORS, Who
 
+_BUILT_IN = {"audience": AUDIENCES, "authors": (AUTHORS.name,)}
 _SUGGESTED_AT_MOST = 50  # looking for near names is slow, and nobody reads that many
 
 
@@ -110,13 +112,21 @@ class Notes:
             elif who.kind in known and who.name not in known[who.kind]:
                 near = [f"{who.kind}:{each}" for each in known[who.kind]]
                 self.wrong(origin, key, str(who), f"is no {who.kind} of this site.", near)
+            elif who.kind in _BUILT_IN and who.name not in _BUILT_IN[who.kind]:
+                built_in = ", ".join(_BUILT_IN[who.kind])
+                self.wrong(origin, key, str(who), f"is nobody: write {built_in}.")
 
     def place(self, origin: Origin | None, key: str, place: Place) -> None:
-        """Note a place at a category that is not there, or a path that is no path."""
-        if place.kind == "category":
+        """Note what is no place, and a category that is not there."""
+        try:
+            read = read_place(place.name, place.reach)
+        except BadValue as error:
+            self.wrong(origin, key, error.value, error.expected)
+            return
+        if read != place:
+            self.wrong(origin, key, place.kind, f"is no place where {place.name} is: {read.kind}.")
+        elif place.kind == "category":
             self.among(origin, key, [place.name], self.data.categories, "category")
-        elif place.kind == "path":
-            self.spelled(origin, place.name, names.path)
 
     def period(self, origin: Origin | None, period: Period) -> None:
         """Note a period in which no moment lies."""

@@ -8,7 +8,7 @@ from prim_lantern.errors import BadValue
 from prim_lantern.site import names
 from prim_lantern.site.check.notes import Notes
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.moments import moment
+from prim_lantern.site.moments import Duration, moment
 from prim_lantern.site.people import (
     ACTIVE,
     INVITED,
@@ -42,7 +42,8 @@ def check(notes: Notes, sound: SiteData | None = None) -> None:
     for plan in data.plans.values():
         notes.spelled(plan.origin, plan.name, names.key)
         notes.groups(plan.origin, "groups", plan.groups)
-
+        if plan.lasts is not None:
+            notes.spelled(plan.origin, str(plan.lasts), lambda text: str(Duration.read(text)))
     for invitation in data.invitations.values():
         origin, login = invitation.origin, invitation.login
         notes.users(origin, "login", [login])
@@ -115,6 +116,8 @@ def _group(notes: Notes, group: Group) -> None:
     notes.whos(group.origin, "stewards", group.stewards, "user group")
     notes.users(group.origin, "members", group.members)
     for number, row in enumerate(group.when):
+        if not row:
+            notes.wrong(group.origin, f"when[{number}]", row, "tests nothing: everybody would fit.")
         for test in row:
             _test(notes, group, f"when[{number}]", test)
 
@@ -124,7 +127,9 @@ def _test(notes: Notes, group: Group, key: str, test: Test) -> None:
     if test.attribute not in known:
         notes.wrong(group.origin, key, test.attribute, "is no column of people.csv.", known)
     notes.one_of(group.origin, key, test.operator, OPERATORS)
-    if test.operator == "filled" and test.values not in (("true",), ("false",)):
+    if not test.values:
+        notes.wrong(group.origin, key, test.values, f"leaves nothing to test by {test.operator}.")
+    elif test.operator == "filled" and test.values not in (("true",), ("false",)):
         notes.wrong(group.origin, key, test.values, "cannot be tested: filled is true or false.")
     elif test.operator in ("before", "after"):
         try:
