@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 
 from prim_lantern.content import Source
@@ -72,4 +73,9 @@ def open_demo() -> Site:
     >>> open_demo().data.name
     'Oxlip Sound Lighthouse Trust'
     """
-    return Site(read_folder(DEMO_FOLDER), checked=True)
+    return Site(_data_of_demo(), checked=True)
+
+
+@cache
+def _data_of_demo() -> SiteData:
+    return read_folder(DEMO_FOLDER)
