@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 import pytest
-from sqlalchemy import create_engine, text
+from sqlalchemy import Column, Date, Integer, MetaData, Table, Text, create_engine, text
 from sqlalchemy.pool import NullPool
 
 import prim_lantern as pl
-from prim_lantern.sql import ContentTable
+from prim_lantern.sql import Columns, ContentTable, JsonArray, Separated
 from test_sql import TABLES, fill
 
 
@@ -77,6 +79,13 @@ def test_no_hands_are_marked_but_those_that_are_named():
         ({"path": "/x", "kind": "page", "state": "live"}, "live"),
         ({"path": "/x", "kind": "page", "public_from": "soon"}, "is no moment"),
         ({"path": "/visit/../x", "kind": "page"}, "visit"),
+        ({"path": "/x", "kind": "page", "title": 7}, "7 is no text, as the title of /x is"),
+        ({"path": "/x", "kind": "page", "title": b"x"}, "is no text, as the title of /x"),
+        ({"path": "/x", "kind": "page", "state": None}, "is no text, as the state of /x is"),
+        ({"path": "/x", "kind": "link", "links_to": ["/"]}, "is no text, as the links_to of /x"),
+        ({"path": "/x", "kind": "page", "authors": 7}, "7 is no list of texts, as the authors of"),
+        ({"path": "/x", "kind": "page", "authors": {"sam.whitlock": 1}}, "is no list of texts"),
+        ({"path": "/x", "kind": "page", "categories": [None]}, "is no list of texts"),
     ],
 )
 def test_a_wrong_row_is_told_and_nothing_is_taken_over(row, said):
@@ -116,6 +125,48 @@ def test_a_table_is_a_source_and_keeps_all_that_decides(tmp_path, how):
             assert set(right) <= {*site.items_for(who, action), *demo.items_for(who, action)}
     authors = {path: item.authors for path, item in demo.data.items.items()}
     assert {path: item.authors for path, item in site.data.items.items()} == authors
+
+
+@pytest.mark.parametrize(
+    ("name", "kind", "cell", "how", "said"),
+    [
+        (
+            "public_from",
+            Date,
+            date(2027, 1, 1),
+            None,
+            "is no moment: a column of the type DateTime",
+        ),
+        ("public_until", Text, "2027-01-01", None, "is no moment"),
+        ("authors", Text, "[", JsonArray, "cannot be the authors of a row, as JsonArray has them"),
+        ("authors", Text, '"sam.whitlock"', JsonArray, "cannot be the authors of a row"),
+        ("categories", Integer, 7, Separated, "7 cannot be the categories of a row, as Separated"),
+        ("title", Text, None, None, ""),
+        ("authors", Text, "null", JsonArray, ""),
+        ("authors", Text, None, Separated, ""),
+    ],
+)
+def test_a_cell_that_says_nothing_that_can_be_meant_is_told(name, kind, cell, how, said):
+    column = Column(name, kind)
+    table = Table(
+        "pages", MetaData(), *(Column(e, Text) for e in ("path", "kind", "state")), column
+    )
+    names = {} if name == "title" else {name: how(column) if how else column}
+    columns = Columns(table.c.path, table.c.kind, table.c.state, **names)
+    site = pl.open_demo()
+    with create_engine("sqlite://").begin() as connection:
+        table.create(connection)
+        row = {"path": "/news/fog", "kind": "page", "state": "draft", name: cell}
+        connection.execute(table.insert(), row)
+        source = ContentTable(connection, columns, title=column if name == "title" else None)
+        if said:
+            with pytest.raises(pl.BadValue, match=said):
+                site.content.put(source.rows())
+        else:
+            site.content.put(source.rows())
+    assert site.data.items.get("/news/fog") == (
+        None if said else pl.Item("/news/fog", "page", state="draft")
+    )
 
 
 def test_both_are_made_or_neither(tmp_path):

@@ -8,7 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 from itertools import product
 from pathlib import Path
 from random import Random
-from threading import Barrier, Event
+from threading import Event
 
 import pytest
 
@@ -52,23 +52,6 @@ def hurried() -> Iterator[None]:
     sys.setswitchinterval(1e-6)
     yield
     sys.setswitchinterval(usual)
-
-
-class Meeting(dict):
-    """Two threads that put something in do so together."""
-
-    both = Barrier(2)
-
-    def setdefault(self, key, value):
-        self.both.wait(10)
-        return super().setdefault(key, value)
-
-
-def test_threads_that_count_at_once_give_no_number_twice(demo):
-    compiler = Engine(demo.data, NOON)._compiler
-    compiler._numbers = Meeting()
-    with ThreadPoolExecutor(2) as threads:
-        assert len(set(threads.map(compiler._numbered, ["one", "other"]))) == 2
 
 
 @pytest.mark.parametrize("seed", range(3))

@@ -15,7 +15,7 @@ from prim_lantern.errors import BadSite, BadValue
 from prim_lantern.formats.folder.source import without_collecting
 from prim_lantern.site import moments, names
 from prim_lantern.site.check import problems_in
-from prim_lantern.site.content import Item
+from prim_lantern.site.content import DRAFT, Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Problem
 from prim_lantern.site.places import tree_order
@@ -95,8 +95,9 @@ class Content:
 
         A row has `path`; for new items `kind`; and any of `title`, `state`, `authors`,
         `categories`, `changed_by` (lists), `public_from`, `public_until` (moments), `links_to`.
-        What it leaves out stays as it is. With `by`, a login, the change is noted as the work of
-        somebody, which four eyes ask about; else only `changed_by` says that.
+        What it leaves out stays as it is; a new item is a draft then. With `by`, a login, the
+        change is noted as the work of somebody, which four eyes ask about; else only `changed_by`
+        says that.
         Raises `BadSite` with all that is wrong, and takes over nothing then.
 
         >>> import prim_lantern as pl
@@ -245,21 +246,33 @@ def _item(data: SiteData, row: Mapping[str, Any]) -> Item:
     kind = row.get("kind", before.kind if before is not None else None)
     if not isinstance(kind, str) or kind not in data.all_kinds:
         raise BadValue(kind, f"is no kind of this site, for {path}: {', '.join(data.all_kinds)}.")
-    said: dict[str, Any] = {name: row[name] for name in _SINGLE if name in row}
-    said |= {name: _several(row[name], name) for name in _LISTS if row.get(name) is not None}
+    said: dict[str, Any] = {name: _single(row[name], name, path) for name in _SINGLE if name in row}
+    said |= {name: _several(row[name], name, path) for name in _LISTS if row.get(name) is not None}
     said |= {name: _moment(row[name], data) for name in _TIMES if name in row}
     if data.all_kinds[kind].part:
         said = {name: said[name] for name in ("title", "kind") if name in said}
+    elif before is None:
+        said = {"state": DRAFT, **said}
     if before is None:
         return Item(path, **{"kind": kind, **said})
     same = all(getattr(before, name) == value for name, value in said.items())
     return before if same else replace(before, **said)
 
 
-def _several(value: Any, name: str) -> tuple[str, ...]:
-    if isinstance(value, str) or not all(isinstance(each, str) for each in value):
-        raise BadValue(value, f"is no list of texts, as {name} are.")
-    return tuple(dict.fromkeys(value))
+def _single(value: Any, name: str, path: str) -> str | None:
+    if value is None and name in ("title", "links_to"):
+        return "" if name == "title" else None  # nothing is said
+    if not isinstance(value, str):
+        raise BadValue(value, f"is no text, as the {name} of {path} is.")
+    return value
+
+
+def _several(value: Any, name: str, path: str) -> tuple[str, ...]:
+    listed = isinstance(value, Iterable) and not isinstance(value, str | bytes | Mapping)
+    several: list[Any] = list(value) if listed else [None]
+    if not all(isinstance(each, str) for each in several):
+        raise BadValue(value, f"is no list of texts, as the {name} of {path} are.")
+    return tuple(dict.fromkeys(several))
 
 
 def _moment(value: Any, data: SiteData) -> Any:

@@ -83,10 +83,13 @@ def _look(hint: Any) -> _Look:
         inside = _at_fields(kind)
 
     def at_one(value: object) -> Misfit | None:
-        wrong = kind is int and isinstance(value, bool)
-        wrong = wrong or (isinstance(value, bytes) and kind is not bytes)
         if kind is datetime:
             wrong = getattr(value, "tzinfo", None) is None
+        elif kind is int:
+            wrong = isinstance(value, bool)
+        else:  # the letters of a text are no list
+            listed = issubclass(kind, Iterable) and not issubclass(kind, str | bytes)
+            wrong = listed and isinstance(value, str | bytes)
         if wrong or not isinstance(value, kind):
             return Misfit("", value, in_words(hint))
         return inside(value) if inside is not None else None

@@ -5,11 +5,12 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from datetime import UTC
+from datetime import UTC, datetime
 from typing import Any, Final
 
 from sqlalchemy import ColumnElement, Connection, Engine, select
 
+from prim_lantern.errors import BadValue
 from prim_lantern.sql.columns import Array, Columns, Joined, JsonArray, Separated
 
 _SINGLE: Final = ("path", "kind", "state", "public_from", "public_until", "links_to")
@@ -75,11 +76,10 @@ class ContentTable:
                 if name in joined:
                     found[name] = joined[name].get(found["path"], [])
                 elif name in found:
-                    found[name] = _several(wanted[name], found[name])
+                    found[name] = _several(wanted[name], found[name], name)
             for name in _TIMES:
-                at = found.get(name)
-                if at is not None and at.tzinfo is None:
-                    found[name] = at.replace(tzinfo=UTC)
+                if found.get(name) is not None:
+                    found[name] = _moment(found[name])
             yield found
 
 
@@ -92,12 +92,28 @@ def _of_joined(connection: Connection, columns: Columns, how: Joined) -> dict[st
     return found
 
 
-def _several(how: Any, value: Any) -> list[str]:
+def _moment(value: Any) -> datetime:
+    if not isinstance(value, datetime):
+        raise BadValue(value, "is no moment: a column of the type DateTime is needed.")
+    return value if value.tzinfo is not None else value.replace(tzinfo=UTC)
+
+
+def _several(how: Any, value: Any, name: str) -> list[str]:
     """The values that one cell holds."""
     if value is None or value == "":
         return []
-    if isinstance(how, Separated):
-        return [each.strip() for each in value.split(how.separator) if each.strip()]
-    if isinstance(how, JsonArray):
-        return list(json.loads(value) if isinstance(value, str) else value)
-    return list(value) if isinstance(how, Array) else [value]
+    try:
+        if isinstance(how, Separated):
+            return [each.strip() for each in value.split(how.separator) if each.strip()]
+        if isinstance(how, JsonArray):
+            return _listed(json.loads(value) if isinstance(value, str) else value)
+        return _listed(value) if isinstance(how, Array) else [value]
+    except (AttributeError, TypeError, ValueError):
+        meant = type(how).__name__
+        raise BadValue(value, f"cannot be the {name} of a row, as {meant} has them.") from None
+
+
+def _listed(value: Any) -> list[str]:
+    if value is not None and not isinstance(value, list | tuple | set):
+        raise TypeError  # a text has letters
+    return [*value] if value is not None else []

@@ -61,6 +61,7 @@ def _in_order(categories: Iterable[str]) -> list[str]:
 
 
 _UNSPOKEN = Spoken((), (), 0)
+_KEPT = 100_000  # of what is said at places, by a site and what it was before
 _NOT_ON_THE_WAY = -1  # the depth of a place that is no path
 
 
@@ -230,7 +231,8 @@ class Chosen:
         if not words:
             return _UNSPOKEN
         item, author = self.item, self.asked.author
-        key = (spot, action, item.kinds, item.state, author, at < item.own)
+        since = self.rights.said_anew.get(spot, 0)
+        key = (spot, since, action, item.kinds, item.state, author, at < item.own)
         found = self.known.get(key)
         if found is None:
             speaking = [
@@ -248,6 +250,8 @@ class Chosen:
                 finals(speaking, self._mask_of),
             )
             if not any(each.who.kind == "role" for each in words):  # those depend on the item
+                if len(self.known) >= _KEPT:
+                    self.known.clear()
                 self.known[key] = found
         return found
 

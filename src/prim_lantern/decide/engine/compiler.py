@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable
 from functools import cached_property
-from itertools import count
 from typing import Any, Final, NamedTuple
 
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
@@ -18,6 +17,7 @@ from prim_lantern.decide.engine.levels import (
     WayLevel,
 )
 from prim_lantern.decide.engine.people import Crowd
+from prim_lantern.decide.engine.programs import Shared
 from prim_lantern.decide.engine.rights import Named, Rights, Spot
 from prim_lantern.site.content import PUBLISHED
 from prim_lantern.site.places import (
@@ -52,17 +52,16 @@ class Compiler:
     for all classes and, where no word is about the action, for all actions.
     """
 
-    def __init__(self, rights: Rights, crowd: Crowd) -> None:
+    def __init__(self, rights: Rights, crowd: Crowd, shared: Shared) -> None:
         self.rights = rights
         self.crowd = crowd
         self.data = rights.data
-        self.known: dict[Hashable, Spoken] = {}
+        self.known: dict[Hashable, Spoken] = shared.spoken
         self._kept: dict[Hashable, Any] = {}
         self._named: dict[Hashable, Named] = {}
         self._cases: dict[int, Cases] = {}
         self._cases_filed: dict[int, CasesFiled] = {}
-        self._numbers: dict[Hashable, int] = {}
-        self._next = count()
+        self._numbers = shared.cases
         self.programs: dict[Hashable, Any] = {}
         self._heard: Heard | None = None
 
@@ -83,7 +82,8 @@ class Compiler:
             site = tuple(map(self._site_case, both))
             read = tuple(map(self._read_case, both))
             told = self._actions_at(self._spots_on_way(item))
-            found = self._cases[number] = Cases(self._numbered(site), self._numbered(read), told)
+            numbers = self._numbers.number_of(site), self._numbers.number_of(read)
+            found = self._cases[number] = Cases(*numbers, told)
         return found
 
     def act_case(self, item: ItemClass, action: str) -> Hashable:
@@ -101,7 +101,7 @@ class Compiler:
             if case.page_kinds is not None:
                 told = self._alike(spots, case.page_kinds, case.state, _READING)
                 of_page = (case.page_allows, told)
-            read = self._numbered(("filed", categories, here, of_page))
+            read = self._numbers.number_of(("filed", categories, here, of_page))
             found = self._cases_filed[number] = CasesFiled(read, self._actions_at(spots))
         return found
 
@@ -111,11 +111,9 @@ class Compiler:
         told = self._alike(spots, case.kinds, case.state, (action,))
         return action, categories, case.allows, told
 
-    def _numbered(self, case: Hashable) -> int:
-        found = self._numbers.get(case)
-        if found is None:  # a number of its own, whoever else counts at the same time
-            found = self._numbers.setdefault(case, next(self._next))
-        return found
+    def said_at(self, spot: Spot) -> int:
+        """The number of the change since which just this is said at a place."""
+        return self.rights.said_anew.get(spot, 0)
 
     def _site_case(self, item: ItemClass) -> Hashable:
         alike = self._alike(_AT_THE_SITE, item.kinds, item.state, None)

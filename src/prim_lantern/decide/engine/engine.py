@@ -63,7 +63,7 @@ class Engine:
         self.basis = Basis(self.data, ref(self))
         self.at = ground.moment
         self.rights, self.crowd, self.ground, self.shared = rights, crowd, ground, shared
-        self._compiler = Compiler(rights, crowd)
+        self._compiler = Compiler(rights, crowd, shared)
         self._plans: dict[Asked, Plan] = {}
         self._inherited: dict[Asked, tuple[Plan, Renewed]] = {}
         self._before: Callable[[], Engine | None] = _nothing

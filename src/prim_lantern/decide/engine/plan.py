@@ -14,6 +14,7 @@ from prim_lantern.decide.engine.people import A_GUEST, AUDIENCES, SITE_CODES, Pe
 from prim_lantern.decide.engine.programs import FILED, MORE, WAY, Parts, Program, Shared
 from prim_lantern.decide.engine.singly import Singly
 from prim_lantern.decide.engine.verdict import kept_out, verdict
+from prim_lantern.site.places import SITE
 from prim_lantern.site.who import Who
 
 _KEPT: Final = 100_000  # answers that are kept for single people
@@ -84,6 +85,8 @@ class Plan:
         that it can come to hold more while it is looked at: nothing is taken but what holds."""
         found = Plan(self.asked, compiler, ground, self._shared)
         found.answers, found.kept = self.answers, self.kept
+        if compiler.said_at(SITE.spot) == self._compiler.said_at(SITE.spot):
+            found._of_site = self._of_site
         found.way, found.filed = self.way[: renewed.ways_from], self.filed[: renewed.filed_from]
         found._programs = {
             number: each

@@ -143,3 +143,5 @@ class Shared:
     def __init__(self) -> None:
         self.site, self.way = Codes(), Codes()
         self.filed = Codes((UNFILED,), (UNFILED, UNFILED))
+        self.cases: Numbered[Hashable] = Numbered()
+        self.spoken: dict[Hashable, Any] = {}
