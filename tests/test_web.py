@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 import pickle
 import time
+from concurrent.futures import ThreadPoolExecutor
+from threading import Barrier, Event
 
 import pytest
 from jinja2 import Environment
@@ -16,6 +18,7 @@ from starlette.testclient import TestClient
 
 import prim_lantern as pl
 from prim_lantern.web import AsgiViewers, LanternExtension, WsgiViewers, cache_headers, requires
+from prim_lantern.web.versions import catch_up
 
 
 @requires("read", "/{path}")
@@ -113,6 +116,27 @@ def test_who_has_changed_something_finds_it_changed_on_another_process(where):
         assert other.get("/visit", headers={"cookie": f"lantern-seen={made_up}"}).status_code == 200
         assert time.monotonic() - began < 0.4
     assert "set-cookie" not in other.get("/visit").headers
+
+
+def test_who_makes_up_numbers_lets_two_requests_wait_and_no_more():
+    waits, both, go = [], Barrier(3), Event()
+
+    class Behind:
+        def fresh_to(self, _, wait):
+            waits.append(wait)
+            if wait and not go.is_set():
+                both.wait(10)
+                go.wait(10)
+
+    with ThreadPoolExecutor(2) as threads:
+        waiting = [threads.submit(catch_up, Behind(), 7) for _ in range(2)]
+        both.wait(10)
+        for _ in range(3):
+            catch_up(Behind(), 7)
+        go.set()
+        assert [each.result(10) for each in waiting] == [None, None]
+    catch_up(Behind(), 7)
+    assert [bool(each) for each in waits] == [True, True, False, False, False, True]
 
 
 def test_a_site_that_has_just_changed_lets_nobody_else_wait():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 from http.cookies import CookieError, SimpleCookie
+from threading import Semaphore
 from typing import Final
 
 from prim_lantern.errors import PrimLanternError
@@ -13,6 +14,7 @@ COOKIE: Final = "lantern-seen"
 _FOR: Final = 120  # seconds, by when every process has long caught up
 _AHEAD: Final = 10_000  # changes; what claims to know more was made up
 _WAIT: Final = 0.5  # seconds at most that a request waits for what it may know of
+_WAITING: Final = Semaphore(2)  # so many requests wait at once
 _UNCHANGING: Final = ("GET", "HEAD", "OPTIONS")
 
 
@@ -32,9 +34,16 @@ def is_behind(site: Site, version: int) -> bool:
 
 
 def catch_up(site: Site, version: int) -> None:
-    """Take the change over, where it is there; a request goes on in any case."""
-    with suppress(PrimLanternError):
-        site.fresh_to(version, wait=_WAIT)
+    """Take the change over, where it is there; a request goes on in any case. Only few wait for
+    what is not there yet (a copy of a database may lag behind): else whoever makes up numbers
+    would keep all threads waiting."""
+    may_wait = _WAITING.acquire(blocking=False)
+    try:
+        with suppress(PrimLanternError):
+            site.fresh_to(version, wait=_WAIT if may_wait else 0)
+    finally:
+        if may_wait:
+            _WAITING.release()
 
 
 def cookie_after(site: Site, before: int, method: str) -> str | None:
