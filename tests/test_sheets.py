@@ -15,6 +15,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook, load_workbook
+from openpyxl.styles import PatternFill
 
 import prim_lantern as pl
 from conftest import run
@@ -412,6 +413,19 @@ def _stray(file):
     book = load_workbook(file)
     book["Grid"].cell(40, 5, "read")
     book.save(file)
+
+
+def test_a_colour_at_the_end_of_a_page_is_nothing_and_a_word_there_is_told(made):
+    """All cells up to it would be thousands of millions."""
+    folder, file = made
+    book = load_workbook(file)
+    for sheet in book.worksheets:
+        sheet.cell(1_048_576, 16_384).fill = PatternFill("solid", fgColor="FFFF00")
+    book.save(file)
+    assert said(folder, file) == pl.Edited((), ())
+    book["Who"].cell(1_048_576, 16_384).value = "x"
+    book.save(file)
+    assert mistakes(folder, file) == ["Who!XFD1048576: stands in a row without a name."]
 
 
 def test_a_day_and_a_number_typed_into_a_cell_are_read(made):

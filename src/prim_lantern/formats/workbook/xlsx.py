@@ -8,7 +8,7 @@ import zipfile
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime, time
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from openpyxl import Workbook, load_workbook
 from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
@@ -160,15 +160,14 @@ def read_xlsx(where: Path) -> ReadBook:
     book = _opened(where)
     reading = Reading(file)
     if AS_MADE in book.sheetnames:
-        rows = ([_text(each) for each in row] for row in book[AS_MADE].iter_rows(min_row=2))
-        reading.keep_made(
-            (*row[:4],) if len(row) > 3 else (*row, *[""] * (4 - len(row))) for row in rows
-        )
+        rows = (row for row in _filled(book[AS_MADE]) if row.number > 1)
+        columns = range(1, len(MADE_COLUMNS) + 1)
+        reading.keep_made(tuple(_text(row.cells.get(each)) for each in columns) for row in rows)
     known: dict[str, list[str]] = {}
     for sheet, row_name, column in reading.made:
-        columns = known.setdefault(sheet, [])
+        names = known.setdefault(sheet, [])
         if not row_name and column:
-            columns.append(column)
+            names.append(column)
     for page in book.worksheets if known else ():
         if page.title in _HIDDEN:
             continue
@@ -195,36 +194,58 @@ def _no_book(where: Path, said: str) -> Problem:
 
 
 def _read_page(reading: Reading, name: str, columns: Sequence[str], page: Worksheet) -> None:
-    rows = list(page.iter_rows())
-    named = [len({folded(_text(each)) for each in row} & set(columns)) for row in rows[:_TOP]]
+    rows = _filled(page)
+    said = [{folded(_text(each)) for each in row.cells.values()} for row in rows[:_TOP]]
+    named = [len(each & set(columns)) for each in said]
     best = [number for number, fitting in enumerate(named) if fitting == max(named)]
     top = best[-1] if any(named) else None  # what they are called stands above, and may be the same
-    if top is None or folded(_text(rows[top][0])) != columns[0]:
-        said = f"has no row of names any more: the one that begins with “{columns[0]}”."
-        reading.problem(page.title, name, said)
+    if top is None or folded(_text(rows[top].cells.get(1))) != columns[0]:
+        none = f"has no row of names any more: the one that begins with “{columns[0]}”."
+        reading.problem(page.title, name, none)
         return
     for row in rows[top + 1 :]:
-        for each in row:
+        for column, each in row.cells.items():
             if each.data_type == "f":
-                reading.problem(_spot(page, each), str(each.value), "is a formula; write a value.")
-    reading.add(name, _cells(page, rows[top]), (_cells(page, row) for row in rows[top + 1 :]))
+                spot = _spot(page, row.number, column)
+                reading.problem(spot, str(each.value), "is a formula; write a value.")
+    head, *body = (_cells(page, row, max(rows[top].cells)) for row in rows[top:])
+    reading.add(name, head, body)
 
 
-def _cells(page: Worksheet, row: Sequence[Any]) -> list[Cell]:
-    return [Cell(_text(each), _spot(page, each)) for each in row]
+class _Row(NamedTuple):
+    """A row of a page, and what it says by the number of the column."""
+
+    number: int
+    cells: dict[int, Any]
 
 
-def _spot(page: Worksheet, cell: Any) -> str:
-    return f"{page.title}!{get_column_letter(cell.column)}{cell.row}"
+def _filled(page: Worksheet) -> list[_Row]:
+    """The rows that say anything. A blank or a colour that somebody left far down, or far to the
+    right, is nothing; all cells up to it would be a great many."""
+    found: dict[int, dict[int, Any]] = {}
+    for (row, column), cell in page._cells.items():
+        if cell.value is not None:
+            found.setdefault(row, {})[column] = cell
+    return [_Row(row, dict(sorted(found[row].items()))) for row in sorted(found)]
+
+
+def _cells(page: Worksheet, row: _Row, width: int) -> list[Cell]:
+    """The cells of a row, at least so many."""
+    columns = range(1, max(width, *row.cells) + 1)
+    return [Cell(_text(row.cells.get(each)), _spot(page, row.number, each)) for each in columns]
+
+
+def _spot(page: Worksheet, row: int, column: int) -> str:
+    return f"{page.title}!{get_column_letter(column)}{row}"
 
 
 _MIDNIGHT: Final = time()
 
 
-def _text(cell: Any) -> str:
+def _text(cell: Any | None) -> str:
     """What a cell says, as text; days and whole numbers as people write them."""
-    value = cell.value
-    if value is None or cell.data_type == "f":
+    value = cell.value if cell is not None and cell.data_type != "f" else None
+    if value is None:
         return ""
     if isinstance(value, bool):
         return "yes" if value else "no"
