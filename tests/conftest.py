@@ -39,6 +39,9 @@ settings.register_profile(
 )
 settings.load_profile("quick")
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # programs that tests start are compiled once
+SAID = [f"PRIM_LANTERN_{name}" for name in ("SITE", "BY", "NOW")]
+for _name in SAID:  # by whoever runs the tests
+    os.environ.pop(_name, None)
 _AT_HAND = tempfile.TemporaryDirectory(prefix="pl-at-hand-")
 os.environ["PRIM_LANTERN_CACHE"] = _AT_HAND.name
 
@@ -120,8 +123,8 @@ def run(
 ) -> Result:
     """Run the command line as a process: forked off one that has loaded it, or begun `anew`."""
     environment = {**os.environ, "COLUMNS": "100", "PYTHONIOENCODING": "utf-8"}
-    for name in ("SITE", "BY", "NOW"):
-        environment.pop(f"PRIM_LANTERN_{name}", None)
+    for name in SAID:
+        environment.pop(name, None)
     environment.update(variables or {})
     if site is not None:
         environment["PRIM_LANTERN_SITE"] = str(site)

@@ -178,6 +178,7 @@ BROKEN_FILES = [
     ("content.csv", b'path,kind\n/a,"' + b"x" * 10_000_000 + b'"\n', "content.csv, line 2: 'line 2' is no proper CSV: a cell is longer than 131,072 letters. Is a closing quote missing?"),
     ("site.toml", b"[site]\nname = \"\xff\"\n", "site.toml, line 2: '0xff' is a byte that is not UTF-8; save the file as UTF-8."),
     ("site.toml", b"a = " + b"[" * 5000, "site.toml, line 1: 'site.toml' is no proper TOML: nested too deep."),
+    ("site.toml", b"a = " + b"9" * 5000, "site.toml, line 1: 'site.toml' is no proper TOML: a number is too long."),
     ("site.toml", b"", "site.toml, line 1, owner: 'owner' is missing here."),
 ]  # fmt: skip
 

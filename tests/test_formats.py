@@ -224,6 +224,22 @@ def test_any_json_is_read_or_refused_in_our_words(found):
         )
 
 
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ('[{"login": NaN}]', "line 1: .*NaN is no number there"),
+        ('[{"login": -Infinity}]', "-Infinity is no number there"),
+        ("[" * 100_000, "it is nested too deep"),
+        (f'[{{"login": {"9" * 6_000}}}]', "Exceeds the limit"),
+        ("[\n] []", "line 2: .*Extra data"),
+        (b'[\n{"login": "\xff"}]', "line 2: .*it is not UTF-8"),
+    ],
+)
+def test_what_is_no_json_is_told_with_its_line(text, says):
+    with pytest.raises(pl.BadSite, match=says):
+        rows(text)
+
+
 @given(st.sampled_from([ATOM, RSS, LDIF, CARDS, MAP.decode(), INDEX.decode()]), st.data())
 def test_a_file_cut_or_spoilt_anywhere_is_read_or_refused(text, data):
     at = data.draw(st.integers(0, len(text)))

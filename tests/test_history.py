@@ -124,6 +124,7 @@ def test_a_damaged_pending_file_and_history_say_the_way_back(demo_folder):
         (good[:-30] + b"\n", "cannot be read"),
         (b"\n" + good, "(cannot be read|its number is 1)"),
         (b"\xff" + good, "it is not UTF-8"),
+        (good + b"[" * 100_000 + b"\n", "cannot be read"),
     ):
         history.write_bytes(damage)
         store = FolderStore(demo_folder)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -15,6 +14,7 @@ from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BadValue, BrokenHistory, PrimLanternError
 from prim_lantern.formats.entries import as_json, as_text, plain, thing
+from prim_lantern.formats.json_text import read_json
 from prim_lantern.site.moments import moment
 
 NO_HASH: Final = "0" * 64  # what the first change has for the one before
@@ -106,7 +106,7 @@ def text_of(line: Line) -> str:
 def values_from(text: str, number: int) -> Mapping[str, Any]:
     """The plain values of a line; `BrokenHistory` as for `line_from`."""
     try:  # not by `_readable`, which takes as long as all the rest
-        values: Mapping[str, Any] = json.loads(text)
+        values: Mapping[str, Any] = read_json(text)
         _ = values["patches"][:], values["at"], values["number"]
     except _UNREADABLE as error:
         raise _broken(number, error) from None
@@ -117,7 +117,7 @@ def line_from(text: str, number: int) -> Line:
     """The line that a text says; `BrokenHistory` where it makes no sense. `number` is the one it
     ought to have."""
     with _readable(number):
-        values = json.loads(text)
+        values = read_json(text)
         record = _record(values)
         return Line(record, values["state"], values["before"], values["hash"])
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any, Final
 
 from starlette.requests import Request
 
+from prim_lantern.formats.json_text import read_json
 from prim_lantern.serve.problems import Problem
 
 LARGEST: Final = 1_000_000  # bytes
@@ -24,18 +24,14 @@ async def body_of(request: Request, *types: str) -> dict[str, Any]:
         if len(raw) > LARGEST:
             raise Problem(413, f"A body may have {LARGEST:,} bytes at most.")
     try:
-        found = json.loads(bytes(raw), parse_constant=_no_number)
-    except (ValueError, RecursionError):
+        found = read_json(bytes(raw))
+    except ValueError:
         raise Problem(400, "The body is no JSON.") from None
     if not isinstance(found, dict):
         raise Problem(400, "The body is to be an object of JSON.")
     if _too_deep(found):
         raise Problem(400, f"The body may be {_DEEPEST} levels deep at most.")
     return found
-
-
-def _no_number(name: str) -> None:
-    raise ValueError(name)  # NaN and Infinity are no JSON (RFC 8259, section 6)
 
 
 def _too_deep(value: Any) -> bool:

@@ -16,6 +16,7 @@ from typing import Final
 from filelock import FileLock
 
 from prim_lantern.errors import AlreadyThere, BadSite, BadValue, UnknownName
+from prim_lantern.formats.json_text import read_json
 from prim_lantern.formats.whole import write_whole
 from prim_lantern.site import moments, names
 
@@ -70,7 +71,7 @@ class Tokens:
 
     def _read(self) -> tuple[Token, ...]:
         try:
-            found = json.loads(self.file.read_text(encoding="utf-8"))
+            found = read_json(self.file.read_bytes())
             return tuple(Token(**{**each, "scopes": tuple(each["scopes"])}) for each in found)
         except (ValueError, TypeError, KeyError):
             from prim_lantern.site.origin import Problem

@@ -18,6 +18,7 @@ from typing import NamedTuple
 
 from prim_lantern.errors import StoreTrouble
 from prim_lantern.formats.folder.files import PENDING_FILE
+from prim_lantern.formats.json_text import read_json
 
 
 class Pending(NamedTuple):
@@ -36,7 +37,7 @@ class Pending(NamedTuple):
 def pending_in(folder: Path) -> Pending | None:
     """The change that has been made in a folder but is not in all files yet, if there is one."""
     try:
-        found = json.loads((folder / PENDING_FILE).read_bytes())
+        found = read_json((folder / PENDING_FILE).read_bytes())
         files = {name: text.encode() for name, text in found["files"].items()}
         was = found.get("was", {})
         return Pending(files, found["add_to"], found["after"], found["line"].encode(), was)

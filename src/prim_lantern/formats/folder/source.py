@@ -95,6 +95,8 @@ def toml_of(name: str, text: str, problems: Problems) -> Mapping[str, Any] | Non
         problems.wrong(Origin(name, line), None, content, f"is no proper TOML: {said}.")
     except RecursionError:
         problems.wrong(Origin(name, 1), None, name, "is no proper TOML: nested too deep.")
+    except ValueError:  # Python reads no such numbers, as that takes long
+        problems.wrong(Origin(name, 1), None, name, "is no proper TOML: a number is too long.")
     return None
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from prim_lantern.errors import BadQuestion
+from prim_lantern.formats.json_text import read_json
 from prim_lantern.site.names import folded, nearest
 from prim_lantern.wording import did_you_mean
 
@@ -124,7 +125,7 @@ def _kept(file: Path | None) -> dict[str, Any]:
     if file is None or not file.exists():
         return {}
     try:
-        found: dict[str, Any] = json.loads(file.read_text(encoding="utf-8"))
+        found: dict[str, Any] = read_json(file.read_bytes())
     except ValueError:
         raise BadQuestion(f"{file} cannot be read; mend it, or take it away.") from None
     return found

@@ -13,6 +13,7 @@ from prim_lantern.formats.incoming.directories import read_ldif, read_vcards
 from prim_lantern.formats.incoming.elements import elements
 from prim_lantern.formats.incoming.packed import unpacked
 from prim_lantern.formats.incoming.table import IncomingTable, read_table
+from prim_lantern.formats.json_text import read_json, what_is_wrong
 from prim_lantern.site.origin import Origin, Problem
 
 
@@ -48,10 +49,10 @@ def _of_xml(raw: bytes, file: str, beside: Path | None) -> IncomingTable:
 
 def _of_json(raw: bytes, file: str) -> IncomingTable:
     try:
-        found = json.loads(raw)
-    except (ValueError, RecursionError) as error:
-        line = getattr(error, "lineno", 1)
-        said = f"is no proper JSON: {getattr(error, 'msg', 'it is nested too deeply')}."
+        found = read_json(raw)
+    except ValueError as error:
+        line, wrong = what_is_wrong(error)
+        said = f"is no proper JSON: {wrong}."
         raise BadSite([Problem(Origin(file, line), None, file, said)], file) from None
     if scim.is_scim(found):
         return scim.read_scim(found, file)

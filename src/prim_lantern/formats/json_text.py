@@ -1,0 +1,36 @@
+"""Reading JSON (RFC 8259) that somebody else wrote."""
+
+from __future__ import annotations
+
+from json import JSONDecodeError, JSONDecoder
+from typing import Any, Final
+
+
+def read_json(text: str | bytes) -> Any:
+    """What a JSON text says, in UTF-8. Raises `ValueError` for what is none: NaN and Infinity, too
+    (section 6), and what no reader is bound to take (section 9): values nested too deep, numbers of
+    thousands of digits.
+
+    >>> read_json(b'{"login": ["sam.whitlock"]}')
+    {'login': ['sam.whitlock']}
+    """
+    try:
+        return _DECODER.decode(text if isinstance(text, str) else text.decode("utf-8-sig"))
+    except RecursionError:
+        raise ValueError("it is nested too deep") from None
+
+
+def what_is_wrong(error: ValueError) -> tuple[int, str]:
+    """The line of a text that `read_json` did not take, and why."""
+    if isinstance(error, JSONDecodeError):
+        return error.lineno, error.msg
+    if isinstance(error, UnicodeDecodeError):
+        return error.object.count(b"\n", 0, error.start) + 1, "it is not UTF-8"
+    return 1, str(error).partition(":")[0]
+
+
+def _no_number(name: str) -> None:
+    raise ValueError(f"{name} is no number there")
+
+
+_DECODER: Final = JSONDecoder(parse_constant=_no_number)
