@@ -27,13 +27,23 @@ from sqlalchemy import (
     text,
 )  # fmt: skip
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.orm import DeclarativeBase, Session, mapped_column
 from sqlalchemy.pool import StaticPool
 from sqlalchemy.sql.util import ClauseAdapter
 
 import prim_lantern as pl
 from prim_lantern.decide.engine import Engine
 from prim_lantern.site.moments import told_in
-from prim_lantern.sql import Array, Columns, Joined, JsonArray, Separated, condition, dialects
+from prim_lantern.sql import (
+    Array,
+    Columns,
+    ContentTable,
+    Joined,
+    JsonArray,
+    Separated,
+    condition,
+    dialects,
+)
 from sites import MOMENTS, random_site
 
 ACTIONS = [("read", "edit"), ("read", "publish"), ("sell", "delete"), ("comment", "submit")]
@@ -209,6 +219,71 @@ def test_it_goes_with_other_names_of_the_table_and_with_other_statements(in_sqli
         delete(pages).where(demo.sql_filter("sam.whitlock", "edit", columns, at))
     )
     assert gone.rowcount == len(right["sam.whitlock"])
+
+
+def test_the_attributes_of_an_orm_are_columns(demo):
+    class Base(DeclarativeBase):
+        pass
+
+    class Page(Base):
+        __tablename__ = "pages"
+        path = mapped_column(Text, primary_key=True)
+        kind, state, title, authors, links_to = (mapped_column(Text) for _ in range(5))
+        public_from, public_until = (mapped_column(DateTime) for _ in range(2))
+
+    class Topic(Base):
+        __tablename__ = "topics"
+        path, topic = (mapped_column(Text, primary_key=True) for _ in range(2))
+
+    names = ("path", "kind", "state", "title", "links_to", "public_from", "public_until")
+    columns = Columns(
+        Page.path, Page.kind, Page.state, Separated(Page.authors),
+        Joined(Topic.topic, Topic.path == Page.path), links_to=Page.links_to,
+        public_from=Page.public_from, public_until=Page.public_until,
+    )  # fmt: skip
+    engine = create_engine("sqlite://", poolclass=StaticPool)
+    Base.metadata.create_all(engine)
+    with Session(engine) as session, session.begin():
+        for item in demo.data.items.values():
+            row = {name: getattr(item, name) for name in names}
+            session.add(Page(**row, authors=";".join(item.authors)))
+            session.add_all(Topic(path=item.path, topic=each) for each in item.categories)
+    with Session(engine) as session:
+        for who in (None, "sam.whitlock", "kit.farrow"):
+            for action in ("read", "edit"):
+                mine = select(Page).where(demo.sql_filter(who, action, columns, "2027-05-10"))
+                found = {each.path for each in session.scalars(mine)}
+                assert found == set(demo.items_for(who, action, "2027-05-10"))
+    site = pl.open_demo()
+    everything = ContentTable(engine, columns, title=Page.title)
+    assert site.content.sync(everything.rows()) == pl.Taken(0, 0, 0, 0)
+
+
+def test_what_is_no_column_is_told_at_once():
+    one = Column("path", Text)
+    for make in (
+        lambda: Columns("path", one, one),
+        lambda: Columns(one, None, one),
+        lambda: Columns(one, one, one, authors="authors"),
+        lambda: Columns(one, one, one, links_to=Separated(one)),
+        lambda: Separated("authors"),
+        lambda: JsonArray(None),
+        lambda: Joined(one, "pages.path = topics.path"),
+        lambda: ContentTable(create_engine("sqlite://"), Columns(one, one, one), title="title"),
+    ):
+        with pytest.raises(pl.BadValue, match="a column of the table is needed"):
+            make()
+    with pytest.raises(pl.BadValue, match="'' parts nothing"):
+        Separated(one, "")
+    with pytest.raises(pl.BadValue, match="'sqlite://' is no database"):
+        ContentTable("sqlite://", Columns(one, one, one))
+    with pytest.raises(pl.BadValue, match="'pages' has no rows"):
+        pl.open_site(pl.DEMO_FOLDER, content="pages")
+    names = (Column(each, Text) for each in ("path", "kind", "state"))
+    table = Table("pages", MetaData(), *names)
+    missing = ContentTable(create_engine("sqlite://"), Columns(*table.c))
+    with pytest.raises(pl.StoreTrouble, match="the content cannot be read: no such table: pages"):
+        pl.open_site(pl.DEMO_FOLDER, content=missing)
 
 
 def test_what_cannot_be_said_is_told(make_site, demo):

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from prim_lantern.content import Source
 from prim_lantern.demo import DEMO_FOLDER
-from prim_lantern.errors import BadSite
+from prim_lantern.errors import BadSite, BadValue
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.folder.writer import write_folder
@@ -35,6 +35,10 @@ def open_site(
     >>> pl.open_site(pl.DEMO_FOLDER).data.name
     'Oxlip Sound Lighthouse Trust'
     """
+    if content is not None and not callable(getattr(content, "rows", None)):
+        raise BadValue(
+            content, "has no rows: give a ContentTable, or something else that has them."
+        )
     store = store_at(where)
     seen = store.read(progress)
     site = Site(seen.data, checked=True, store=store, seen=seen)

@@ -3,10 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any, Protocol
+from dataclasses import dataclass, fields
+from typing import Any, Final, Protocol, cast
 
-from sqlalchemy import ColumnElement, FromClause, Table, false, func, literal, select
+from sqlalchemy import (
+    ColumnElement,
+    FromClause,
+    SQLColumnExpression,
+    Table,
+    false,
+    func,
+    literal,
+    select,
+)
 from sqlalchemy.sql.util import ClauseAdapter
 
 from prim_lantern.errors import BadValue
@@ -27,21 +36,48 @@ class Row:
         self.columns, self.table = columns, columns.table if alias is None else alias
         self._adapter = None if alias is None else ClauseAdapter(alias)
 
-    def __call__(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
+    def __call__(self, column: SQLColumnExpression[Any]) -> ColumnElement[Any]:
         """A column, or what is made of some, for this row."""
-        return column if self._adapter is None else self._adapter.traverse(column)
+        own = cast(ColumnElement[Any], column)  # it was made one
+        return own if self._adapter is None else self._adapter.traverse(own)
 
     def other(self, name: str) -> Row:
         """Another row of the same table."""
         return Row(self.columns, self.columns.table.alias(name))
 
 
+def column_of(value: Any, name: str) -> ColumnElement[Any]:
+    """A column, or an expression made of some; of a class of an ORM, that of its attribute. Raises
+    `BadValue` for anything else, which was given for `name`."""
+    found = value.__clause_element__() if hasattr(value, "__clause_element__") else value
+    if not isinstance(found, ColumnElement):
+        raise BadValue(value, f"cannot be the {name}: a column of the table is needed.")
+    return found
+
+
+class _Several:
+    """What is made of columns, looked at when it is made."""
+
+    def __post_init__(self) -> None:
+        for each in fields(self):  # type: ignore[arg-type]
+            if each.name != "separator":
+                column = column_of(
+                    getattr(self, each.name), f"{each.name} of {type(self).__name__}"
+                )
+                object.__setattr__(self, each.name, column)
+
+
 @dataclass(frozen=True)
-class Separated:
+class Separated(_Several):
     """Several values in one text, with a separator between them."""
 
-    column: ColumnElement[Any]
+    column: SQLColumnExpression[Any]
     separator: str = ";"
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if not isinstance(self.separator, str) or not self.separator:
+            raise BadValue(self.separator, "parts nothing: name a separator, such as ';'.")
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
@@ -49,10 +85,10 @@ class Separated:
 
 
 @dataclass(frozen=True)
-class JsonArray:
+class JsonArray(_Several):
     """Several values in a column with an array as JSON."""
 
-    column: ColumnElement[Any]
+    column: SQLColumnExpression[Any]
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
@@ -60,10 +96,10 @@ class JsonArray:
 
 
 @dataclass(frozen=True)
-class Array:
+class Array(_Several):
     """Several values in a column with an array, as PostgreSQL has them."""
 
-    column: ColumnElement[Any]
+    column: SQLColumnExpression[Any]
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
@@ -71,24 +107,30 @@ class Array:
 
 
 @dataclass(frozen=True)
-class Joined:
+class Joined(_Several):
     """Several values in a table of their own: `value` is the column that has them, and `on` is the
     condition that a row of it belongs to one of the content table."""
 
-    value: ColumnElement[Any]
-    on: ColumnElement[bool]
+    value: SQLColumnExpression[Any]
+    on: SQLColumnExpression[bool]
 
     def has(self, values: Sequence[str], row: Row) -> ColumnElement[bool]:
         """The condition that one of some values is among them."""
-        beside = [each for each in self.on._from_objects if each is not row.columns.table]
+        on = cast(ColumnElement[bool], self.on)
+        beside = [each for each in on._from_objects if each is not row.columns.table]
         wanted = select(literal(1)).select_from(*beside).where(row(self.on))
         return wanted.where(self.value.in_(values)).correlate(row.table).exists()
+
+
+_NEEDED: Final = ("path", "kind", "state")
+_LISTS: Final = ("authors", "categories", "changed_by")
+_OTHERS: Final = ("public_from", "public_until", "links_to", "page")
 
 
 @dataclass(frozen=True, eq=False)
 class Columns:
     """The columns of a content table, or expressions made of them (`case`, `func` …) that say the
-    same in the words of Prim Lantern.
+    same in the words of Prim Lantern. The attributes of a class of SQLAlchemy's ORM are columns.
 
     `path`, `kind` and `state` are asked for; `public_from` and `public_until` where anything is
     published for a time (moments, with a time zone or in UTC); `links_to` (a path) where there are
@@ -97,16 +139,24 @@ class Columns:
     value, or `Separated`, `JsonArray`, `Array` or `Joined`; left out, nobody and nothing is.
     """
 
-    path: ColumnElement[Any]
-    kind: ColumnElement[Any]
-    state: ColumnElement[Any]
-    authors: Several | ColumnElement[Any] | None = None
-    categories: Several | ColumnElement[Any] | None = None
-    changed_by: Several | ColumnElement[Any] | None = None
-    public_from: ColumnElement[Any] | None = None
-    public_until: ColumnElement[Any] | None = None
-    links_to: ColumnElement[Any] | None = None
-    page: ColumnElement[Any] | None = None
+    path: SQLColumnExpression[Any]
+    kind: SQLColumnExpression[Any]
+    state: SQLColumnExpression[Any]
+    authors: Several | SQLColumnExpression[Any] | None = None
+    categories: Several | SQLColumnExpression[Any] | None = None
+    changed_by: Several | SQLColumnExpression[Any] | None = None
+    public_from: SQLColumnExpression[Any] | None = None
+    public_until: SQLColumnExpression[Any] | None = None
+    links_to: SQLColumnExpression[Any] | None = None
+    page: SQLColumnExpression[Any] | None = None
+
+    def __post_init__(self) -> None:
+        """Take what an ORM calls its attributes as the columns that they are."""
+        for name in _NEEDED + _LISTS + _OTHERS:
+            how = getattr(self, name)
+            several = hasattr(how, "has") and not hasattr(how, "__clause_element__")
+            if not (several and name in _LISTS) and (how is not None or name in _NEEDED):
+                object.__setattr__(self, name, column_of(how, name))
 
     @property
     def table(self) -> Table:

@@ -13,6 +13,7 @@ from sqlalchemy import (
     ColumnElement,
     Date,
     DateTime,
+    SQLColumnExpression,
     and_,
     case,
     false,
@@ -307,17 +308,19 @@ class _Writer:
             found.append(and_(timed, not_(over), not_(not_yet)))
         return or_(*found)
 
-    def _past(self, column: ColumnElement[Anything] | None, row: Row) -> ColumnElement[bool]:
+    def _past(self, column: SQLColumnExpression[Anything] | None, row: Row) -> ColumnElement[bool]:
         if column is None:
             return false()
         at = row(column)
-        return and_(at.is_not(None), at <= _moment(column, self._reference.at))
+        return and_(at.is_not(None), at <= _moment(at, self._reference.at))
 
-    def _to_come(self, column: ColumnElement[Anything] | None, row: Row) -> ColumnElement[bool]:
+    def _to_come(
+        self, column: SQLColumnExpression[Anything] | None, row: Row
+    ) -> ColumnElement[bool]:
         if column is None:
             return false()
         at = row(column)
-        return and_(at.is_not(None), at > _moment(column, self._reference.at))
+        return and_(at.is_not(None), at > _moment(at, self._reference.at))
 
 
 def _moment(column: ColumnElement[Anything], at: datetime) -> ColumnElement[Anything]:

@@ -8,10 +8,11 @@ from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
 from typing import Any, Final
 
-from sqlalchemy import ColumnElement, Connection, Engine, select
+from sqlalchemy import ColumnElement, Connection, Engine, SQLColumnExpression, select
+from sqlalchemy.exc import DBAPIError
 
-from prim_lantern.errors import BadValue
-from prim_lantern.sql.columns import Array, Columns, Joined, JsonArray, Separated
+from prim_lantern.errors import BadValue, StoreTrouble
+from prim_lantern.sql.columns import Array, Columns, Joined, JsonArray, Separated, column_of
 
 _SINGLE: Final = ("path", "kind", "state", "public_from", "public_until", "links_to")
 _LISTS: Final = ("authors", "categories", "changed_by")
@@ -40,19 +41,29 @@ class ContentTable:
         self,
         database: Engine | Connection,
         columns: Columns,
-        title: ColumnElement[Any] | None = None,
+        title: SQLColumnExpression[Any] | None = None,
     ) -> None:
         """Take where the table is, where it has what access is decided by, and the column of the
         titles, if explanations are to name items so."""
-        self._database, self._columns, self._title = database, columns, title
+        if not isinstance(database, Engine | Connection):
+            said = "is no database: give an Engine of SQLAlchemy, or a Connection."
+            raise BadValue(database, said)
+        self._database, self._columns = database, columns
+        self._title = None if title is None else column_of(title, "title")
 
     def rows(self) -> Iterator[Mapping[str, Any]]:
-        """All rows, a mapping each."""
-        if isinstance(self._database, Connection):
-            yield from self._rows(self._database)
-            return
-        with self._database.connect() as connection:
-            yield from self._rows(connection)
+        """All rows, a mapping each. Raises `StoreTrouble` where they cannot be read."""
+        database = self._database
+        try:
+            if isinstance(database, Connection):
+                yield from self._rows(database)
+            else:
+                with database.connect() as connection:
+                    yield from self._rows(connection)
+        except DBAPIError as error:
+            said = f"the content cannot be read: {error.orig}"
+            where = database.engine.url.render_as_string()
+            raise StoreTrouble(where, said.rstrip(".") + ".") from error
 
     def _rows(self, connection: Connection) -> Iterator[Mapping[str, Any]]:
         columns = self._columns
