@@ -12,6 +12,7 @@ import pytest
 
 import prim_lantern as pl
 from conftest import Server, put
+from prim_lantern.freshness import KeptFresh
 
 SOON = 5.0  # seconds at most, on a busy machine; docs/benchmarks.md has what it takes
 PROCESS = """
@@ -158,6 +159,33 @@ def test_stopping_ends_the_thread_and_refuses_nothing(where):
     assert site.allows(None, "read", "/visit")
     with pytest.raises(pl.BadValue, match="is no time: say how many seconds"):
         site.keep_fresh(refuse_after=0)
+
+
+def test_another_takes_its_place_and_what_is_wrong_stops_nothing(where, monkeypatch):
+    site, free = pl.open_site(where), []
+    stop = KeptFresh.stop
+
+    def take_over():
+        if site._taking.acquire(timeout=5):
+            site._taking.release()
+            free.append(True)
+
+    def stop_while_others_take_over(kept):
+        with ThreadPoolExecutor(1) as pool:
+            pool.submit(take_over).result()
+        stop(kept)
+
+    first = site.keep_fresh(refuse_after=300)
+    monkeypatch.setattr(KeptFresh, "stop", stop_while_others_take_over)
+    second = site.keep_fresh(refuse_after=200)
+    monkeypatch.undo()
+    assert free == [True]  # nobody waited
+    first.stop()  # once more
+    with pytest.raises(pl.BadValue):
+        site.keep_fresh(refuse_after=-1)
+    assert site._confirmed.good_for == 200
+    assert (first._thread.is_alive(), second._thread.is_alive()) == (False, True)
+    second.stop()
 
 
 def test_many_threads_ask_while_others_change(where):

@@ -68,6 +68,12 @@ class Confirmed:
             )
 
 
+def check_seconds(refuse_after: float | None) -> None:
+    """Raise `BadValue` for what is no time after which to refuse."""
+    if refuse_after is not None and not refuse_after > 0:
+        raise BadValue(refuse_after, "is no time: say how many seconds, or leave it out.")
+
+
 class KeptFresh:
     """What takes over the changes of others in the background; see `Site.keep_fresh`."""
 
@@ -78,8 +84,6 @@ class KeptFresh:
         confirmed: Confirmed,
         refuse_after: float | None,
     ) -> None:
-        if refuse_after is not None and not refuse_after > 0:
-            raise BadValue(refuse_after, "is no time: say how many seconds, or leave it out.")
         self._store, self._confirmed = store, confirmed
         self._catch_up = weakref.WeakMethod(catch_up)  # a site that nobody uses can go
         confirmed.good_for = inf if refuse_after is None else refuse_after
@@ -109,7 +113,10 @@ class KeptFresh:
             self._looking.release()
 
     def stop(self) -> None:
-        """Take over nothing more by itself, and refuse nothing; it ends within a second or so."""
+        """Take over nothing more by itself, and refuse nothing; it ends within a second or so. What
+        has been stopped, such as by another that took its place, changes nothing any more."""
+        if self._stopped.is_set():
+            return
         self._stopped.set()
         self._confirmed.good_for = inf
         _kept.discard(self)

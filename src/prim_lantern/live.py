@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import UTC, date, datetime
-from threading import RLock
+from threading import Lock, RLock
 from time import monotonic, sleep, time
 from typing import TYPE_CHECKING
 
@@ -15,7 +15,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.stand_ins import told
 from prim_lantern.decide.views.looking import LookingAs
 from prim_lantern.errors import BadChange, BadSite, NotAllowed, PrimLanternError, StoreTrouble
-from prim_lantern.freshness import Confirmed, Freshness, KeptFresh
+from prim_lantern.freshness import Confirmed, Freshness, KeptFresh, check_seconds
 from prim_lantern.papers import Papers
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
@@ -58,7 +58,7 @@ class Site(Papers):
         self.store = store if store is not None else MemoryStore(data)
         self._confirmed = Confirmed(self.store.where)
         self._kept: KeptFresh | None = None
-        self._taking = RLock()
+        self._taking, self._keeping = RLock(), Lock()
         found = seen if seen is not None else self.store.read()
         self._state = State(found, confirmed=self._confirmed)
 
@@ -258,7 +258,8 @@ class Site(Papers):
         ...     site.freshness.version
         0
         """
-        with self._taking:
+        check_seconds(refuse_after)
+        with self._keeping:  # no lock that the one before may wait for while it ends
             if self._kept is not None:
                 self._kept.stop()
             self._kept = KeptFresh(self.store, self._keep_up, self._confirmed, refuse_after)
