@@ -96,6 +96,9 @@ def test_a_wrong_row_is_told_and_nothing_is_taken_over(row, said):
     assert site.version == 0 and "/news/fog" not in site.data.items
     with pytest.raises(pl.BadSite, match="is in two rows"):
         site.content.put([good, good])
+    for rows in ("x", [3], 3, None):
+        with pytest.raises(pl.BadValue, match="cannot be rows"):
+            site.content.sync(rows)
 
 
 def test_a_page_goes_with_its_parts_and_what_is_below_stays(make_site):

@@ -64,6 +64,7 @@ def group(**changes):
         ({"plans": {PLAN.name: replace(PLAN, lasts=PLAN.lasts._replace(unit="moon"))}}, "no durat"),
         ({"roles": {"other": next(iter(SOUND.roles.values()))}}, "roles: 'other' leads to what is"),
         ({"limits": None}, "limits: it is None; expected a list."),
+        ({"limits": (pl.Limit("page", "/log", True),)}, "at_most: True is of type bool; expected a"),
         ({"name": None}, "name: it is None; expected text."),
     ],
 )  # fmt: skip
@@ -116,3 +117,10 @@ def test_a_wish_is_looked_at_anew_whoever_made_it(changes, error, says):
     wish = site.wish("gwen.tarrow", "edit", "/visit/prices")
     with pytest.raises(error, match=re.escape(says)):
         site.suggest(wish._replace(**changes))
+
+
+def test_what_a_wish_leaves_aside_stays_aside():
+    site = pl.open_demo()
+    wish = site.wish("gwen.tarrow", "edit", "/visit", below=True)
+    assert not site.suggest(wish).already
+    assert site.suggest(wish._replace(aside=("/visit",))).already  # nothing is left of it
