@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime
 
 import pytest
-from sqlalchemy import Column, Date, Integer, MetaData, Table, Text, create_engine, text
+from sqlalchemy import Column, Date, DateTime, Integer, MetaData, Table, Text, create_engine, text
 from sqlalchemy.pool import NullPool
 
 import prim_lantern as pl
@@ -41,6 +41,18 @@ def test_the_same_twice_changes_nothing_and_what_differs_is_one_change_each(wher
     assert pl.open_site(where).data == site.data
     with pytest.raises(pl.BadChange, match="Change 1 is of the website's content"):
         site.change(by="hana.okafor").undo(1)
+
+
+def test_what_is_new_is_a_draft_unless_more_is_said():
+    site = pl.open_demo()
+    rows = {
+        "/news/rain": {},
+        "/news/sun": {"state": "published"},
+        "/sun": {"kind": "link", "links_to": "/"},
+    }
+    for path, row in rows.items():
+        site.content.put({"path": path, "kind": "page", **row})
+    assert [site.data.items[path].state for path in rows] == ["draft", "published", "draft"]
 
 
 def test_rights_are_left_as_they_are(demo_folder):
@@ -170,6 +182,18 @@ def test_a_cell_that_says_nothing_that_can_be_meant_is_told(name, kind, cell, ho
     assert site.data.items.get("/news/fog") == (
         None if said else pl.Item("/news/fog", "page", state="draft")
     )
+
+
+def test_a_time_without_a_zone_in_a_table_is_in_utc_wherever_the_site_is():
+    at = Column("public_from", DateTime)
+    table = Table("pages", MetaData(), *(Column(e, Text) for e in ("path", "kind", "state")), at)
+    site = pl.Site(pl.open_demo().data.with_parts(timezone="Etc/GMT-2"))
+    with create_engine("sqlite://").begin() as connection:
+        table.create(connection)
+        row = {"path": "/news/fog", "kind": "page", "state": "scheduled"}
+        connection.execute(table.insert(), {**row, "public_from": datetime(2030, 1, 1)})
+        site.content.put(ContentTable(connection, Columns(*table.c[:3], public_from=at)).rows())
+    assert site.data.items["/news/fog"].public_from == datetime(2030, 1, 1, tzinfo=UTC)
 
 
 def test_both_are_made_or_neither(tmp_path):
