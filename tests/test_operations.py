@@ -8,6 +8,7 @@ from dataclasses import replace
 import pytest
 
 import prim_lantern as pl
+from conftest import run
 from prim_lantern.change.operations import OPERATIONS
 from prim_lantern.formats.folder.writer import write_folder
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail
@@ -452,6 +453,43 @@ def test_what_is_worth_a_second_thought(site, operation, cautions):
     found = site.change(by=HANA).do(operation).cautions()
     assert [each for each in found if each in cautions] == cautions, found
     assert len(found) == len(cautions), found
+
+
+@pytest.mark.parametrize(
+    "email",
+    ["x", "a@b@c", "a@b.example, c@d.example", "<a@b.example>", "a@", "@b.example", "a b@c.example",
+     "é@b.example", "a@b.example\nBcc: c@d.example"],
+)  # fmt: skip
+def test_no_mail_goes_to_what_is_no_address_and_nobody_is_invited_then(
+    email, demo_folder, tmp_path
+):
+    with pytest.raises(pl.BadValue, match="is no address that a mail could go to"):
+        invitation_mail(Invitation("Oxlip", "Ida", email, "https://x", moment("2027-05-24")))
+    asked = "user", "invite", "ida.fell", "--email", email, "--by", HANA, "--yes"
+    done = run(*asked, "--mail-to", tmp_path / "mail", site=demo_folder)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert "ida.fell" not in pl.open_site(demo_folder).data.users
+    assert not (tmp_path / "mail").exists()
+
+
+def test_line_breaks_in_names_begin_no_line_of_a_mail():
+    until = moment("2027-05-24")
+    said = "Oxlip\nBcc: a@b.example", "Ida\u2028Fell", "ida@oxlip.example", "https://x"
+    mail = invitation_mail(Invitation(*said, until))
+    assert mail["Subject"] == "You are invited to Oxlip Bcc: a@b.example"
+    assert mail["To"] == "Ida Fell <ida@oxlip.example>"
+    assert mail["Bcc"] is None
+
+
+def test_all_links_are_told_before_a_mail_cannot_be_written(demo_folder, tmp_path):
+    people = "login,name,email\nida.fell,Ida,ida@oxlip.example\nmo.tarn,Mo,mo@oxlip.example\n"
+    (tmp_path / "people.csv").write_text(people, encoding="utf-8")
+    (tmp_path / "mail").write_text("a file, and no folder", encoding="utf-8")
+    asked = "user", "invite", "--from", tmp_path / "people.csv", "--by", HANA, "--yes"
+    done = run(*asked, "--mail-to", tmp_path / "mail", site=demo_folder)
+    assert done.returncode == 2
+    assert done.stdout.count("prim-lantern user accept ") == 2
+    assert "Traceback" not in done.stderr
 
 
 def test_an_invitation_from_the_link_to_the_active_person(site, tmp_path, monkeypatch):

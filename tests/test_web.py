@@ -118,6 +118,16 @@ def test_who_has_changed_something_finds_it_changed_on_another_process(where):
     assert "set-cookie" not in other.get("/visit").headers
 
 
+@pytest.mark.parametrize("path", ["/{sulg}", "/{}", "/{slug.x}", "/{slug", "/{slug:d}"])
+def test_a_path_that_cannot_be_filled_in_says_so(path):
+    @requires("read", path, viewer=lambda: pl.open_demo().viewer(None))
+    def view(slug):
+        return slug
+
+    with pytest.raises(pl.BadQuestion, match=r"the view's arguments with names are slug\."):
+        view(slug="visit")
+
+
 def test_who_makes_up_numbers_lets_two_requests_wait_and_no_more():
     waits, both, go = [], Barrier(3), Event()
 

@@ -8,6 +8,7 @@ from email.utils import format_datetime
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
+from prim_lantern.errors import BadValue
 from prim_lantern.site.moments import now, written
 
 
@@ -49,7 +50,8 @@ class FileMailer:
 
 
 def invitation_mail(invitation: Invitation) -> EmailMessage:
-    """The mail of an invitation, in plain text.
+    """The mail of an invitation, in plain text. Raises `BadValue` where no mail could go to the
+    address.
 
     >>> from prim_lantern.site.moments import moment
     >>> until = moment("2027-05-24")
@@ -58,11 +60,9 @@ def invitation_mail(invitation: Invitation) -> EmailMessage:
     ('Mo <mo@x.example>', True)
     """
     mail = EmailMessage()
-    mail["Subject"] = f"You are invited to {invitation.site}"
+    mail["Subject"] = f"You are invited to {_on_one_line(invitation.site)}"
     if invitation.email:
-        from email.headerregistry import Address
-
-        mail["To"] = str(Address(invitation.name, addr_spec=invitation.email))
+        mail["To"] = mailbox(invitation.name, invitation.email)
     mail["Date"] = format_datetime(now())
     mail.set_content(
         f"Hello {invitation.name},\n\n"
@@ -71,3 +71,25 @@ def invitation_mail(invitation: Invitation) -> EmailMessage:
         "The link is for you alone. If you did not expect it, do nothing: it ends by itself.\n"
     )
     return mail
+
+
+def mailbox(name: str, email: str) -> str:
+    """Somebody as mails are addressed to them (RFC 5322, section 3.4), the domain in the letters of
+    IDNA. Raises `BadValue` for what is no address.
+
+    >>> mailbox("Mo", "mo@bücher.example")
+    'Mo <mo@xn--bcher-kva.example>'
+    """
+    from email.errors import MessageError
+    from email.headerregistry import Address
+
+    mine, _, domain = email.rpartition("@")
+    try:
+        written_out = f"{mine}@{domain.encode('idna').decode()}"
+        return str(Address(_on_one_line(name), addr_spec=written_out))
+    except (ValueError, IndexError, MessageError):
+        raise BadValue(email, "is no address that a mail could go to.") from None
+
+
+def _on_one_line(text: str) -> str:
+    return " ".join(text.split())

@@ -19,7 +19,7 @@ from prim_lantern.cli.incoming import rows_of_people
 from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.explain.words import listed
 from prim_lantern.live import Site
-from prim_lantern.mail import FileMailer, Invitation, invitation_mail
+from prim_lantern.mail import FileMailer, Invitation, invitation_mail, mailbox
 from prim_lantern.site.moments import written
 from prim_lantern.site.people import INVITED
 
@@ -79,7 +79,13 @@ def invite(
 
     def build(change: Change) -> None:
         one: list[Mapping[str, Any]] = [{"login": login, "name": name or "", "email": email or ""}]
+        known = change.site.data.users
         for each in one if file is None else rows_of_people(file, change.site.data):
+            if mail_to is not None:
+                there = known.get(each["login"])
+                address = each.get("email", "") or (there.email if there is not None else "")
+                if address:
+                    mailbox(each["login"], address)  # an error before anything is made
             tokens[each["login"]] = change.invite(
                 each["login"],
                 name=each.get("name", ""),
@@ -90,16 +96,17 @@ def invite(
             )
 
     def send(site: Site) -> None:
+        mails = []
         for invited, token in tokens.items():
             user = site.data.user(invited)
             until = site.data.invitations[user.login].until
             address = (link or "prim-lantern user accept {token}").replace("{token}", token)
-            mail = Invitation(site.data.name, user.called, user.email, address, until)
+            mails.append(Invitation(site.data.name, user.called, user.email, address, until))
             told = f"The link for {user.called}, until {written(until)}:\n  {address}"
             click.echo(told, err=how.as_json)
-            if mail_to is not None:
-                sent = FileMailer(mail_to).send(invitation_mail(mail))
-                click.echo(f"The mail is in {sent}.", err=how.as_json)
+        for each in mails if mail_to is not None else ():  # all links are told before one fails
+            sent = FileMailer(str(mail_to)).send(invitation_mail(each))
+            click.echo(f"The mail is in {sent}.", err=how.as_json)
 
     return carry_out(how, build, after=send)
 

@@ -45,7 +45,7 @@ def requires(
         request = _request_of((*args, *values.values()))
         who = viewer() if viewer is not None else _viewer_of(request)
         named = {**getattr(request, "path_params", {}), **values}
-        where = path(*args, **values) if callable(path) else path.format_map(named)
+        where = path(*args, **values) if callable(path) else _filled_in(path, named)
         who.require(action, where)
 
     def guard(view: _View) -> _View:
@@ -62,6 +62,16 @@ def requires(
         return waiting if iscoroutinefunction(view) else plain  # type: ignore[return-value]
 
     return guard
+
+
+def _filled_in(path: str, named: dict[str, Any]) -> str:
+    try:
+        return path.format_map(named)
+    except (LookupError, ValueError, AttributeError, TypeError):
+        names = ", ".join(sorted(named)) or "none"
+        raise BadQuestion(
+            f"The path {path!r} cannot be filled in: the view's arguments with names are {names}."
+        ) from None
 
 
 def _request_of(some: tuple[Any, ...]) -> Any:
