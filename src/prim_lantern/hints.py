@@ -12,8 +12,8 @@ from types import MappingProxyType, NoneType, UnionType
 from typing import Any, Final, NamedTuple, Union, get_args, get_origin, get_type_hints
 
 _PLAINLY: Final = {
-    str: "text", int: "a number", bool: "True or False", NoneType: "None", Mapping: "a mapping",
-    Iterable: "a list", datetime: "a moment with its time zone",
+    str: "text", int: "a number", float: "a number", bool: "True or False", NoneType: "None",
+    Mapping: "a mapping", Iterable: "a list", datetime: "a moment with its time zone",
 }  # fmt: skip
 
 
@@ -41,6 +41,8 @@ def misfit(value: object, hint: Any) -> Misfit | None:
 
     >>> misfit(["edit", 3], list[str])
     Misfit(field='', value=3, expected='text')
+    >>> misfit(3, float), misfit(True, float)
+    (None, Misfit(field='', value=True, expected='a number'))
     """
     return _look(hint)(value)
 
@@ -74,6 +76,7 @@ def _look(hint: Any) -> _Look:
     kind, parts = get_origin(hint) or hint, get_args(hint)
     if kind is Any or not isinstance(kind, type):
         return lambda _: None
+    fitting = (float, int) if kind is float else kind  # as type checkers take it
     inside: _Look | None = None
     if issubclass(kind, Mapping) and len(parts) == 2:
         inside = _at_entries(_look(parts[0]), _look(parts[1]))
@@ -85,12 +88,12 @@ def _look(hint: Any) -> _Look:
     def at_one(value: object) -> Misfit | None:
         if kind is datetime:
             wrong = getattr(value, "tzinfo", None) is None
-        elif kind is int:
+        elif kind in (int, float):
             wrong = isinstance(value, bool)
         else:  # the letters of a text are no list
             listed = issubclass(kind, Iterable) and not issubclass(kind, str | bytes)
             wrong = listed and isinstance(value, str | bytes)
-        if wrong or not isinstance(value, kind):
+        if wrong or not isinstance(value, fitting):
             return Misfit("", value, in_words(hint))
         return inside(value) if inside is not None else None
 
