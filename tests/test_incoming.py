@@ -269,6 +269,20 @@ def test_rows_of_people_that_make_no_sense_are_refused(rows):
     assert site.data == pl.open_demo().data
 
 
+@pytest.mark.parametrize(
+    "kept",
+    [[], 3, None, {"content": None}, {"content": {"columns": []}}, {"content": {"columns": {"URL": 3}}},
+     {"people": {"values": {"status": "on"}}}, {"people": {"values": {"status": {"on": 3}}}}],
+)  # fmt: skip
+def test_what_was_kept_of_other_columns_and_makes_no_sense_is_said(kept, demo_folder):
+    (demo_folder / "imports.json").write_text(json.dumps(kept), encoding="utf-8")
+    (demo_folder / "pages.csv").write_text("path,kind\n/news/fog,page\n", encoding="utf-8")
+    file = str(demo_folder / "pages.csv")
+    done = run("import", "content", file, *HANA, "--try", site=demo_folder)
+    assert done.returncode == 2
+    assert "imports.json cannot be read; mend it" in done.stderr.replace("\n ", "")
+
+
 def test_statuses_and_groups_may_be_called_otherwise(demo):
     raw = b"login,status,groups\nzoe,ON,Crew;none\nyan,,\n"
     values = mapped_from([], ["status:on=invited", "groups:crew=keepers-fennick", "groups:none=-"])

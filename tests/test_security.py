@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import time
 from pathlib import Path
@@ -104,8 +105,11 @@ def test_tokens_are_made_and_withdrawn_by_command(tmp_path):
     assert run("token", "make", "website", "--for", "asking", cwd=tmp_path).returncode == 2
     assert run("token", "withdraw", "website", cwd=tmp_path).stdout == "Withdrew website.\n"
     assert run("token", "list", cwd=tmp_path).stdout == "There are no tokens.\n"
-    (tmp_path / "lantern-tokens.json").write_text("[{")
-    assert "was damaged" in run("token", "list", cwd=tmp_path).stderr
+    token = {"name": "x", "hash": "y", "scopes": ["asking"]}
+    for damaged in ([3], {"x": 3}, 3, None, [{**token, "hash": 3}], [{**token, "scopes": [3]}],
+                    [{**token, "until": 3}], [{**token, "more": "x"}], "[" * 9):  # fmt: skip
+        (tmp_path / "lantern-tokens.json").write_text(json.dumps(damaged))
+        assert "was damaged" in run("token", "list", cwd=tmp_path).stderr
 
 
 LOOK_LIKE_INES = [

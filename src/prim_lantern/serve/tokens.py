@@ -18,6 +18,7 @@ from filelock import FileLock
 from prim_lantern.errors import AlreadyThere, BadSite, BadValue, UnknownName
 from prim_lantern.formats.json_text import read_json
 from prim_lantern.formats.whole import write_whole
+from prim_lantern.hints import misfit
 from prim_lantern.site import moments, names
 
 SCOPES: Final = ("asking", "reading", "provisioning")
@@ -72,7 +73,10 @@ class Tokens:
     def _read(self) -> tuple[Token, ...]:
         try:
             found = read_json(self.file.read_bytes())
-            return tuple(Token(**{**each, "scopes": tuple(each["scopes"])}) for each in found)
+            tokens = tuple(Token(**{**each, "scopes": (*each["scopes"],)}) for each in found)
+            if wrong := misfit(tokens, tuple[Token, ...]):
+                raise ValueError(wrong.says)
+            return tokens
         except (ValueError, TypeError, KeyError):
             from prim_lantern.site.origin import Problem
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from prim_lantern.errors import BadQuestion
 from prim_lantern.formats.json_text import read_json
+from prim_lantern.hints import misfit
 from prim_lantern.site.names import folded, nearest
 from prim_lantern.wording import did_you_mean
 
@@ -126,6 +127,12 @@ def _kept(file: Path | None) -> dict[str, Any]:
         return {}
     try:
         found: dict[str, Any] = read_json(file.read_bytes())
+        wrong = misfit(found, Mapping[str, Mapping[str, Mapping[str, Any]]])
+        for entry in () if wrong else found.values():
+            wrong = wrong or misfit(entry.get("columns", {}), Mapping[str, str])
+            wrong = wrong or misfit(entry.get("values", {}), Mapping[str, Mapping[str, str]])
+        if wrong:
+            raise ValueError(wrong.says)
     except ValueError:
         raise BadQuestion(f"{file} cannot be read; mend it, or take it away.") from None
     return found
