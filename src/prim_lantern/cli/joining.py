@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from typing import Any
 
 import click
@@ -18,8 +19,10 @@ from prim_lantern.cli.common import (
 from prim_lantern.cli.incoming import rows_of_people
 from prim_lantern.cli.listing import As, list_of_site, show_list
 from prim_lantern.decide.explain.words import listed
+from prim_lantern.errors import UnknownUser
 from prim_lantern.live import Site
 from prim_lantern.mail import FileMailer, Invitation, invitation_mail, mailbox
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import written
 from prim_lantern.site.people import INVITED
 
@@ -79,13 +82,9 @@ def invite(
 
     def build(change: Change) -> None:
         one: list[Mapping[str, Any]] = [{"login": login, "name": name or "", "email": email or ""}]
-        known = change.site.data.users
         for each in one if file is None else rows_of_people(file, change.site.data):
             if mail_to is not None:
-                there = known.get(each["login"])
-                address = each.get("email", "") or (there.email if there is not None else "")
-                if address:
-                    mailbox(each["login"], address)  # an error before anything is made
+                _check_address(each, change.site.data)
             tokens[each["login"]] = change.invite(
                 each["login"],
                 name=each.get("name", ""),
@@ -109,6 +108,16 @@ def invite(
             click.echo(f"The mail is in {sent}.", err=how.as_json)
 
     return carry_out(how, build, after=send)
+
+
+def _check_address(row: Mapping[str, Any], data: SiteData) -> None:
+    """Raise `BadValue` where somebody in a row has, or gets, an address to which no mail can go."""
+    address = row.get("email", "")
+    if not address:
+        with suppress(UnknownUser):
+            address = data.user(row["login"]).email
+    if address:
+        mailbox(row["login"], address)
 
 
 @click.command()
