@@ -6,6 +6,10 @@ from json import JSONDecodeError, JSONDecoder
 from typing import Any, Final
 
 
+class NoJson(ValueError):
+    """What Python would read, but is no JSON; says why."""
+
+
 def read_json(text: str | bytes) -> Any:
     """What a JSON text says, in UTF-8. Raises `ValueError` for what is none: NaN and Infinity, too
     (section 6), and what no reader is bound to take (section 9): values nested too deep, numbers of
@@ -17,7 +21,7 @@ def read_json(text: str | bytes) -> Any:
     try:
         return _DECODER.decode(text if isinstance(text, str) else text.decode("utf-8-sig"))
     except RecursionError:
-        raise ValueError("it is nested too deep") from None
+        raise NoJson("it is nested too deep") from None
 
 
 def what_is_wrong(error: ValueError) -> tuple[int, str]:
@@ -26,11 +30,11 @@ def what_is_wrong(error: ValueError) -> tuple[int, str]:
         return error.lineno, error.msg
     if isinstance(error, UnicodeDecodeError):
         return error.object.count(b"\n", 0, error.start) + 1, "it is not UTF-8"
-    return 1, str(error).partition(":")[0]
+    return 1, str(error) if isinstance(error, NoJson) else "a number is too long"
 
 
 def _no_number(name: str) -> None:
-    raise ValueError(f"{name} is no number there")
+    raise NoJson(f"{name} is no number of JSON")
 
 
 _DECODER: Final = JSONDecoder(parse_constant=_no_number)

@@ -231,7 +231,7 @@ class Chosen:
         if not words:
             return _UNSPOKEN
         item, author = self.item, self.asked.author
-        since = self.rights.said_anew.get(spot, 0)
+        since = self.rights.said_since(spot)
         key = (spot, since, action, item.kinds, item.state, author, at < item.own)
         found = self.known.get(key)
         if found is None:

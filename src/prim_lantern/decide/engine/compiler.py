@@ -111,10 +111,6 @@ class Compiler:
         told = self._alike(spots, case.kinds, case.state, (action,))
         return action, categories, case.allows, told
 
-    def said_at(self, spot: Spot) -> int:
-        """The number of the change since which just this is said at a place."""
-        return self.rights.said_anew.get(spot, 0)
-
     def _site_case(self, item: ItemClass) -> Hashable:
         alike = self._alike(_AT_THE_SITE, item.kinds, item.state, None)
         holders = None

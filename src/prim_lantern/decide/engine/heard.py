@@ -45,7 +45,7 @@ class Heard(dict[int, int]):
 
     def __missing__(self, place: int) -> int:
         spot, _ = self._places.at[place]
-        anew = self._rights.said_anew.get(spot, 0)
+        anew = self._rights.said_since(spot)
         kept = self._kept.get((place, anew))
         if kept is None:
             kept = self._kept[place, anew] = self._reached(place, spot), self._naming_at(spot)

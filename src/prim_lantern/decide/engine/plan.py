@@ -85,7 +85,8 @@ class Plan:
         that it can come to hold more while it is looked at: nothing is taken but what holds."""
         found = Plan(self.asked, compiler, ground, self._shared)
         found.answers, found.kept = self.answers, self.kept
-        if compiler.said_at(SITE.spot) == self._compiler.said_at(SITE.spot):
+        both = compiler.rights, self._compiler.rights
+        if len({each.said_since(SITE.spot) for each in both}) == 1:
             found._of_site = self._of_site
         found.way, found.filed = self.way[: renewed.ways_from], self.filed[: renewed.filed_from]
         found._programs = {

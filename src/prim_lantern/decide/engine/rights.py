@@ -90,6 +90,10 @@ class Rights:
         found._count(spots | settings, roles, self)
         return found, spots | settings
 
+    def said_since(self, spot: Spot) -> int:
+        """The number of the change since which just this is said at a place."""
+        return self.said_anew.get(spot, 0)
+
     def _differing_from(self, other: Rights) -> list[Source]:
         """What is in force in others and not in these: a given role, too, of which the roles that
         speak in it are not the same."""
