@@ -212,6 +212,75 @@ def test_what_a_directory_knows_them_by_is_kept_and_found(tmp_path, site, client
     assert again.data.groups["night-watch"].external_id == "other"
 
 
+def test_an_id_stays_when_a_login_changes(site, client_for):
+    client = client_for("provisioning", acts_as="hana.okafor")
+
+    def patched(one, **values):
+        some = [{"op": "replace", "path": n, "value": v} for n, v in values.items()]
+        body = {"schemas": [PATCH], "Operations": some}
+        return client.patch(f"/scim/v2/Users/{one}", json=body)
+
+    client.patch(
+        "/scim/v2/Groups/volunteers",
+        json={"schemas": [PATCH], "Operations": [{"op": "add", "path": "members", "value": [{"value": "kit.farrow"}]}]},
+    )  # fmt: skip
+    may = site.allows("kit.farrow", "read", "/friends")
+    found = patched("kit.farrow", userName="kit.vane", displayName="Kit Vane").json()
+    assert (found["id"], found["userName"], found["displayName"]) == ("kit.farrow", "kit.vane", "Kit Vane")  # fmt: skip
+    assert found["meta"]["location"].endswith("/Users/kit.farrow")
+    assert may and site.allows("kit.vane", "read", "/friends")
+    assert "rename kit.farrow to kit.vane" in site.history()[-1].said
+    for text in ('userName eq "KIT.vane"', 'displayName eq "Kit Vane" and active eq true'):
+        some = client.get("/scim/v2/Users", params={"filter": text}).json()["Resources"]
+        assert [each["id"] for each in some] == ["kit.farrow"]
+    members = client.get("/scim/v2/Groups/volunteers").json()["members"]
+    assert "kit.farrow" in [each["value"] for each in members]
+    assert client.get("/scim/v2/Users/kit.vane").status_code == 404, "that is no id"
+    told = json.loads(site.export("people", "scim"))["Resources"]
+    assert {"kit.farrow"} == {e["id"] for e in told if e.get("userName") == "kit.vane"}
+    # the id is nobody else's as long as it is kept
+    taken = client.post("/scim/v2/Users", json={"schemas": [USER], "userName": "Kit.Farrow"})
+    assert (taken.status_code, taken.json()["scimType"]) == (409, "uniqueness")
+    assert taken.json()["detail"] == "Kit.Farrow is the id of somebody."
+    there = patched("kit.farrow", userName="sam.whitlock")
+    assert (there.status_code, there.json()["scimType"]) == (409, "uniqueness")
+    # once more, by hand: the first id stays; back again, nothing is left of it
+    site.change(by="hana.okafor").rename_user("kit.vane", "kit.hale").make()
+    assert client.get("/scim/v2/Users/kit.farrow").json()["userName"] == "kit.hale"
+    remove = {"op": "remove", "path": 'members[value eq "kit.farrow"]'}
+    client.patch("/scim/v2/Groups/volunteers", json={"schemas": [PATCH], "Operations": [remove]})
+    assert "kit.hale" not in site.members("volunteers")
+    back = {"schemas": [USER], "userName": "kit.farrow", "displayName": "Kit Vane"}
+    put = client.put("/scim/v2/Users/kit.farrow", json=back)
+    assert put.status_code == 200, put.text
+    assert not site.data.users["kit.farrow"].attributes.get("scim_id")
+    assert patched("kit.farrow", userName="kit.vane").status_code == 200
+    assert client.delete("/scim/v2/Users/kit.vane").status_code == 404
+    assert client.delete("/scim/v2/Users/kit.farrow").status_code == 204
+    assert "kit.vane" not in site.data.users
+
+
+def test_a_directory_goes_on_knowing_whom_somebody_renames(site):
+    def attributes(login):
+        return site.data.users[login].attributes
+
+    site.change(by="hana.okafor").rename_user("kit.farrow", "kit.vane").make()
+    assert "scim_id" not in attributes("kit.vane"), "no directory knows them"
+    known = site.change(by="hana.okafor").change_user(
+        "sam.whitlock", attributes={"external_id": "E7"}
+    )
+    known.make()
+    renamed = site.change(by="hana.okafor").rename_user("sam.whitlock", "sam.vane")
+    assert renamed.lines() == []
+    renamed.make()
+    assert attributes("sam.vane")["scim_id"] == "sam.whitlock"
+    site.change(by="hana.okafor").undo(site.version).make()
+    assert "scim_id" not in attributes("sam.whitlock")
+    for wrong, said in (("Sam.Whitlock", "what a directory knows sam.whitlock by"), ("a/b", "a/b")):
+        with pytest.raises(pl.BadChange, match=said):
+            site.change(by="hana.okafor").change_user("ines.varga", attributes={"scim_id": wrong})
+
+
 # Authorization --------------------------------------------------------------------------------------
 
 

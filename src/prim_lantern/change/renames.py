@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NamedTuple
 
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import Group, Membership, User
+from prim_lantern.site.people import SCIM_ID, Group, Membership, User
 from prim_lantern.site.places import Place, is_above
 from prim_lantern.site.who import Who
 from prim_lantern.values import replace
@@ -73,7 +73,15 @@ def new_logins(before: SiteData, after: SiteData) -> Mapping[str, str]:
     if len(gone) != 1:
         return {}
     old, new = gone.pop(), come.pop()
-    return {old: new} if replace(was[old], login=new) == now[new] else {}
+    same = _but_for_login(was[old]) == _but_for_login(now[new])
+    return {old: new} if same else {}
+
+
+def _but_for_login(user: User) -> User:
+    """Somebody without their login, and without the id that they keep when it changes."""
+    attributes = {key: value for key, value in user.attributes.items() if key != SCIM_ID}
+    found: User = replace(user, login="", attributes=attributes)
+    return found
 
 
 def set_at(data: SiteData, path: str) -> str | None:

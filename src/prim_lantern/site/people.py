@@ -20,6 +20,9 @@ SUSPENDED: Final = "suspended"
 BYLINE: Final = "byline"
 EXTERNAL_ID: Final = "external_id"
 """The attribute that holds what a directory knows somebody by (RFC 7643, section 3.1)."""
+SCIM_ID: Final = "scim_id"
+"""The attribute that holds the id which somebody keeps for directories though their login is
+another one now: an id stays (RFC 7643, section 3.1)."""
 STATUSES: Final = (ACTIVE, INVITED, SUSPENDED, BYLINE)
 
 
@@ -58,6 +61,11 @@ class User:
     def called(self) -> str:
         """The name that people use: the name, or the login where none is given."""
         return self.name or self.login
+
+    @property
+    def scim_id(self) -> str:
+        """The id by which directories know them: the login, if no other is kept."""
+        return self.attributes.get(SCIM_ID) or self.login
 
     def value_of(self, attribute: str) -> str:
         """What a test reads: an attribute, or one of the columns that everybody has."""

@@ -81,7 +81,7 @@ class ImportPeople(Operation):
                 user = _new_user(new_login(login, there), row, made)
                 there[looks_of(login)] = login
             put[names.folded(login)] = as_row_says(data, user, row)
-        return with_users(_with_attributes(data, attributes), list(put.values()))
+        return with_users(with_attributes(data, attributes), list(put.values()))
 
     def said(self) -> str:
         return f"import {len(self.rows):,} {'people' if len(self.rows) != 1 else 'person'}"
@@ -137,7 +137,7 @@ class ChangeUser(Operation):
         if self.account is not None:
             user = self._with_account(data, user, made)
             data = without_invitation(data, user.login)
-        data = _with_attributes(data, self.attributes)
+        data = with_attributes(data, self.attributes)
         return with_users(data, [user])
 
     def _with_account(self, data: SiteData, user: User, made: Made) -> User:
@@ -312,7 +312,7 @@ def with_new(
     login = new_login(new.login, by_looks(data.people.names))
     user = User(login, new.name, new.email, status, joined=joined)
     user = with_values(in_groups(data, user, new.groups), None, None, attributes)
-    return with_users(_with_attributes(data, attributes), [user])
+    return with_users(with_attributes(data, attributes), [user])
 
 
 def in_groups(data: SiteData, user: User, groups: Texts) -> User:
@@ -335,7 +335,8 @@ def with_values(user: User, name: str | None, email: str | None, values: Mapping
     return replace(user, **said)
 
 
-def _with_attributes(data: SiteData, values: Iterable[str]) -> SiteData:
+def with_attributes(data: SiteData, values: Iterable[str]) -> SiteData:
+    """The site with some attributes of people among its own."""
     for name in values:
         names.key(name)
         if name in names_of(User) or name in ("groups", "roles_elsewhere"):

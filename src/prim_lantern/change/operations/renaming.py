@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from prim_lantern.change.operations.base import Made, Operation
-from prim_lantern.change.operations.entries import named
+from prim_lantern.change.operations.entries import named, with_users
+from prim_lantern.change.operations.people import with_attributes, with_values
 from prim_lantern.errors import AlreadyThere, BadChange
 from prim_lantern.site import names
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.look_alikes import by_looks, new_login
-from prim_lantern.site.people import Test
+from prim_lantern.site.people import EXTERNAL_ID, SCIM_ID, Test
 from prim_lantern.site.places import Place
 from prim_lantern.site.rights import BUILT_IN_READERSHIPS, Given, Readership
 from prim_lantern.site.who import Who
@@ -157,7 +158,7 @@ class RenameCategory(Operation):
 @dataclass(frozen=True)
 class RenameUser(Operation):
     """Give a person another login; everything that names them goes along. The history keeps the
-    login under which they did what they did."""
+    login under which they did what they did; a directory that knows them, the id."""
 
     do: ClassVar[str] = "rename-user"
     login: str
@@ -175,10 +176,22 @@ class RenameUser(Operation):
                     f"The condition of group {group.name} asks about logins, and would fit "
                     f"{new} {'no more' if fit[0] else 'now'}: change it first."
                 )
-        return after
+        return _with_id(after, old, new)
 
     def said(self) -> str:
         return f"rename {self.login} to {self.to}"
+
+
+def _with_id(data: SiteData, old: str, new: str) -> SiteData:
+    """The site where a directory still knows somebody by the id from before their login changed."""
+    user = data.users[new]
+    known_by = user.attributes.get(SCIM_ID) or old
+    if known_by == new:
+        user = with_values(user, None, None, {SCIM_ID: ""})
+    elif user.attributes.keys() & {EXTERNAL_ID, SCIM_ID}:
+        user = with_values(user, None, None, {SCIM_ID: known_by})
+        data = with_attributes(data, [SCIM_ID])
+    return with_users(data, [user]) if user != data.users[new] else data
 
 
 def _fits(data: SiteData, group: str, login: str) -> bool:

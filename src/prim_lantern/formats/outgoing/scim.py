@@ -16,8 +16,9 @@ _LIST: Final = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 
 
 def as_scim(engine: Engine) -> str:
-    """All accounts with the groups that they are in, and all groups with their members. The ids are
-    logins and names of groups; bylines have no account and are left out."""
+    """All accounts with the groups that they are in, and all groups with their members. Ids are the
+    names of groups, and the logins by which directories first knew people; bylines have no account
+    and are left out."""
     data = engine.data
     labels = Counter(each.called for each in data.groups.values())
     called = {e.name: e.called if labels[e.called] == 1 else e.name for e in data.groups.values()}
@@ -31,7 +32,7 @@ def as_scim(engine: Engine) -> str:
 def _user(engine: Engine, user: User, called: dict[str, str]) -> dict[str, Any]:
     found: dict[str, Any] = {
         "schemas": [f"{_SCHEMA}User"],
-        "id": user.login,
+        "id": user.scim_id,
         "userName": user.login,
         "active": user.status == ACTIVE,
         "meta": {"resourceType": "User"},
@@ -54,8 +55,8 @@ def _group(engine: Engine, group: Group, called: str) -> dict[str, Any]:
         "id": group.name,
         "displayName": called,
         "members": [
-            {"value": login, "display": engine.data.users[login].called, "type": "User"}
-            for login in engine.crowd.members(Who("group", group.name))
+            {"value": user.scim_id, "display": user.called, "type": "User"}
+            for user in map(engine.data.user, engine.crowd.members(Who("group", group.name)))
         ],
         "meta": {"resourceType": "Group"},
     }

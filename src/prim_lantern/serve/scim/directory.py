@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from hashlib import sha256
 from typing import Any, Final, Generic, TypeVar
 
@@ -14,7 +14,6 @@ from scim2_models import (
     GroupMembership,
     InvalidValueException,
     Meta,
-    MutabilityException,
     NotFoundException,
     Reference,
     Resource,
@@ -32,10 +31,49 @@ from prim_lantern.live import Site
 from prim_lantern.serve.scim.schemas import Email, Group, Member, User
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.names import folded
-from prim_lantern.site.people import ACTIVE, BYLINE, EXTERNAL_ID
+from prim_lantern.site.people import ACTIVE, BYLINE, EXTERNAL_ID, SCIM_ID
+from prim_lantern.site.people import User as Person
 
 _R = TypeVar("_R", bound=Resource[Any])
 _NO_KEY: Final = re.compile(r"[^a-z0-9]+")
+
+
+class Ids:
+    """The ids of people: logins, but for those whose login changed since a directory met them."""
+
+    def __init__(self, site: Site) -> None:
+        self._site = site
+        self._others: tuple[object, dict[str, str]] = None, {}
+
+    def of(self, logins: Iterable[str]) -> list[str]:
+        """The ids of some people."""
+        others = self._others_of(self._site.data)
+        kept = {login: known_by for known_by, login in others.items()}
+        return [kept.get(each, each) for each in logins]
+
+    def user(self, id: str) -> Person | None:
+        """Whom a directory knows by an id."""
+        data = self._site.data
+        found = data.users.get(self._others_of(data).get(id, id))
+        return found if found is not None and found.scim_id == id else None
+
+    def login(self, id: str) -> str:
+        """The login of whom a directory knows by an id; raises where there is nobody."""
+        user = self.user(id)
+        if user is None:
+            raise NotFoundException(detail=f"There is no user {id!r}.")
+        return user.login
+
+    def _others_of(self, data: SiteData) -> dict[str, str]:
+        """The logins of those with an id of another name."""
+        if SCIM_ID not in data.attributes:
+            return {}
+        people, (known_of, others) = data.people, self._others
+        if known_of is not people:
+            rows = zip(people.names, people.values_of("attributes"), strict=True)
+            others = {values[SCIM_ID]: login for login, values in rows if values.get(SCIM_ID)}
+            self._others = people, others
+        return others
 
 
 class Kept(ABC, Generic[_R]):
@@ -44,8 +82,9 @@ class Kept(ABC, Generic[_R]):
     model: type[_R]
     endpoint: str
 
-    def __init__(self, site: Site) -> None:
+    def __init__(self, site: Site, ids: Ids) -> None:
         self._site = site
+        self._ids = ids
 
     def completed(self, body: Any) -> Any:
         """What somebody sends, with what goes without saying."""
@@ -141,29 +180,32 @@ class Users(Kept[User]):
         return body
 
     def ids(self) -> list[str]:
-        """The logins of all but bylines."""
+        """Those of all but bylines."""
+        return self._ids.of(self._logins())
+
+    def _logins(self) -> list[str]:
         people = self._data.people
         states = people.values_of("status")
         return [n for n, status in zip(people.names, states, strict=True) if status != BYLINE]
 
     def known_as(self, attribute: str, value: str) -> list[str] | None:
         """By login, whatever its case, and by what the directory knows them by."""
-        ids = self.ids()
+        logins = self._logins()
         if attribute == "username":
-            return [each for each in ids if each.casefold() == value.casefold()]
+            return self._ids.of(each for each in logins if each.casefold() == value.casefold())
         if attribute == "externalid":
             people = self._data.people
             rows = zip(people.names, people.values_of("attributes"), strict=True)
             known = {login for login, values in rows if values.get(EXTERNAL_ID) == value}
-            return [each for each in ids if each in known]
+            return self._ids.of(each for each in logins if each in known)
         return None
 
     def _made(self, id: str, base: str) -> User | None:
-        user = self._data.users.get(id)
+        user = self._ids.user(id)
         if user is None or user.status == BYLINE:
             return None
         direct = {each.group for each in user.memberships}
-        names = dict.fromkeys(each.group for each in self._site.memberships(id))
+        names = dict.fromkeys(each.group for each in self._site.memberships(user.login))
         groups = [
             GroupMembership(
                 value=name,
@@ -183,9 +225,7 @@ class Users(Kept[User]):
         )
 
     def _create(self, change: Change, new: User) -> str:
-        login = new.user_name or ""
-        if any(folded(each) == folded(login) for each in self._data.users):
-            raise AlreadyThere("user", login)
+        login = self._free(new.user_name or "")
         known_by = {EXTERNAL_ID: new.external_id} if new.external_id else {}
         change.add_user(login, _name(new), _email(new), attributes=known_by)
         if new.active is False:
@@ -195,7 +235,11 @@ class Users(Kept[User]):
     def _replace(self, change: Change, before: User, after: User) -> None:
         login = before.user_name or ""
         if after.user_name and folded(after.user_name) != folded(login):
-            raise MutabilityException(detail="A userName stays as it is.")
+            new = self._free(after.user_name, before.id)
+            if before.id == login:
+                change.change_user(login, attributes={SCIM_ID: login})
+            change.rename_user(login, new)
+            login = new
         said = {"name": _name(after), "email": _email(after)}
         had = {"name": before.display_name or "", "email": _email(before)}
         differs: dict[str, Any] = {
@@ -209,8 +253,17 @@ class Users(Kept[User]):
         if active != before.active:
             (change.bring_back if active else change.suspend)(login)
 
+    def _free(self, login: str, id: str | None = None) -> str:
+        """A login that nobody has, and that is the id of nobody else."""
+        wanted = folded(login)
+        if any(folded(each) == wanted for each in self._data.people.names):
+            raise AlreadyThere("user", login)
+        if any(folded(each) == wanted for each in self.ids() if each != id):
+            raise UniquenessException(detail=f"{login} is the id of somebody.")
+        return login
+
     def _delete(self, change: Change, id: str) -> None:
-        change.remove_user(id)
+        change.remove_user(self._ids.login(id))
 
 
 def _name(user: User) -> str:
@@ -248,13 +301,13 @@ class Groups(Kept[Group]):
         data = self._data
         people = data.people
         by_hand = [
-            login
+            people[login]
             for login, some in zip(people.names, people.values_of("memberships"), strict=True)
             if any(each.group == id for each in some)
         ]
         inner = [each for each in data.groups.values() if id in each.counts_in]
         members = [
-            *(_member(f"{base}/Users", e, "User", data.users[e].called) for e in by_hand),
+            *(_member(f"{base}/Users", e.scim_id, "User", e.called) for e in by_hand),
             *(_member(f"{base}/Groups", e.name, "Group", e.called) for e in inner),
         ]
         return Group(
@@ -292,15 +345,15 @@ class Groups(Kept[Group]):
             change.change_group(inner, no_longer_in=name)
 
     def _members(self, group: Group) -> tuple[set[str], set[str]]:
-        """The users and the groups among the members."""
+        """The logins of the users and the names of the groups among the members."""
         users: set[str] = set()
         groups: set[str] = set()
         for each in group.members or ():
             value = each.value or ""
             is_group = (each.type or "").lower() == "group" or (
-                not each.type and value not in self._data.users and value in self._data.groups
+                not each.type and self._ids.user(value) is None and value in self._data.groups
             )
-            (groups if is_group else users).add(value)
+            (groups if is_group else users).add(value if is_group else self._ids.login(value))
         return users, groups
 
     def _delete(self, change: Change, id: str) -> None:
@@ -311,4 +364,4 @@ def _member(where: str, id: str, type: str, called: str) -> Member:
     return Member(value=id, ref=Reference(f"{where}/{id}"), type=type, display=called)
 
 
-__all__ = ["Groups", "Kept", "Users"]
+__all__ = ["Groups", "Ids", "Kept", "Users"]

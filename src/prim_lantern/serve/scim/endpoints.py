@@ -41,7 +41,7 @@ from prim_lantern.live import Site
 from prim_lantern.serve.bodies import LARGEST, body_of
 from prim_lantern.serve.guard import token_for
 from prim_lantern.serve.problems import Problem
-from prim_lantern.serve.scim.directory import Groups, Kept, Users
+from prim_lantern.serve.scim.directory import Groups, Ids, Kept, Users
 from prim_lantern.serve.scim.schemas import Group, User
 from prim_lantern.serve.tokens import Token
 
@@ -73,7 +73,8 @@ class Scim:
     """People and groups over HTTP."""
 
     def __init__(self, site: Site) -> None:
-        self._kept: dict[str, Kept[Any]] = {"Users": Users(site), "Groups": Groups(site)}
+        ids = Ids(site)
+        self._kept: dict[str, Kept[Any]] = {"Users": Users(site, ids), "Groups": Groups(site, ids)}
         self._provider = ScimProvider([each.model for each in self._kept.values()], config=CONFIG)
 
     def routes(self) -> Iterator[Route]:

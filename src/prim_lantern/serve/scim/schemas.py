@@ -43,7 +43,7 @@ class User(Resource[Any]):
 
     external_id: Annotated[str | None, CaseExact.true] = None
     """What the directory knows them by."""
-    user_name: Annotated[str | None, Mutability.immutable, Uniqueness.server, Required.true] = None
+    user_name: Annotated[str | None, Uniqueness.server, Required.true] = None
     """The login."""
     display_name: str | None = None
     """The name."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable
 
 from prim_lantern.errors import BadValue
@@ -13,6 +14,7 @@ from prim_lantern.site.people import (
     ACTIVE,
     INVITED,
     OPERATORS,
+    SCIM_ID,
     STATUSES,
     TESTABLE_COLUMNS,
     Group,
@@ -27,8 +29,11 @@ def check(notes: Notes, sound: SiteData | None = None) -> None:
     data = notes.data
     _owner(notes)
     notes.groups(data.origin, "sign_up_groups", data.sign_up_groups)
-    for user in _touched(data, sound):
+    touched = list(_touched(data, sound))
+    for user in touched:
         _user(notes, user)
+    if SCIM_ID in data.attributes and touched:
+        _ids(notes, touched)
     groups = _touched_groups(data, sound)
     for group in groups:
         _group(notes, group)
@@ -108,6 +113,23 @@ def _user(notes: Notes, user: User) -> None:
             if period.empty:
                 expected = f"would never be in force: {period} holds no moment."
                 notes.wrong(user.origin, "groups", f"plan:{plan.name}", expected)
+
+
+def _ids(notes: Notes, touched: Iterable[User]) -> None:
+    """A directory must not take one person for another."""
+    people = notes.data.people
+    known = defaultdict[str, set[str]](set)
+    for login, values in zip(people.names, people.values_of("attributes"), strict=True):
+        for name in {login, values.get(SCIM_ID) or login}:
+            known[names.folded(name)].add(login)
+    for user in touched:
+        if user.attributes.get(SCIM_ID):
+            notes.spelled(user.origin, user.scim_id, names.login)
+        for name in {user.login, user.scim_id}:
+            others = known[names.folded(name)] - {user.login}
+            if others:
+                expected = f"is what a directory knows {min(others)} by: choose another."
+                notes.wrong(user.origin, SCIM_ID if name != user.login else None, name, expected)
 
 
 def _group(notes: Notes, group: Group) -> None:
