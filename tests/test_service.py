@@ -13,7 +13,8 @@ from contextlib import contextmanager, suppress
 import pytest
 import schemathesis
 import uvicorn
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
 import prim_lantern as pl
@@ -164,6 +165,9 @@ def test_groups_and_bulk(site, client_for):
     }  # fmt: skip
     answers = client.post("/scim/v2/Bulk", json=bulk).json()["Operations"]
     assert [each["status"] for each in answers] == ["201", "201", "404"]
+    for odd in (["x"], "x", [[]]):
+        refused = client.post("/scim/v2/Bulk", json={**bulk, "Operations": odd})
+        assert refused.status_code == 400, odd
     assert site.members("night-watch") == ["wren.hale"]
     group = client.get("/scim/v2/Groups/night-watch").json()
     assert [each["value"] for each in group["members"]] == ["wren.hale"]
@@ -178,6 +182,44 @@ def test_groups_and_bulk(site, client_for):
 
 
 GROUP = "urn:ietf:params:scim:schemas:core:2.0:Group"
+ODD = st.sampled_from(["", None, -1, 10**30, 1.5, True, [], {}, "//", "x" * 3_000, [None], [[]], "bulkId:z", {"a": [1]}, "\x00"])  # fmt: skip
+
+
+@given(st.data())
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_no_odd_body_of_a_directory_is_more_than_refused(client_for, data):
+    client = client_for("provisioning", acts_as="hana.okafor")
+    user = {"schemas": [USER], "userName": "wren.hale", "name": {"givenName": "W"}, "emails": [{"value": "w@post.example"}]}  # fmt: skip
+    group = {"schemas": [GROUP], "displayName": "Watch", "members": [{"value": "kit.farrow"}]}
+    patch = {"schemas": [PATCH], "Operations": [{"op": "add", "path": "emails", "value": user}]}
+    step = {"method": "POST", "path": "/Users", "bulkId": "a", "data": user}
+    bulk = {"schemas": ["urn:ietf:params:scim:api:messages:2.0:BulkRequest"], "Operations": [step]}
+    search = {"filter": 'userName sw "k"', "sortBy": "userName", "count": 2, "attributes": ["id"]}
+    method, path, body = data.draw(
+        st.sampled_from(
+            [
+                ("POST", "/Users", user),
+                ("POST", "/Groups", group),
+                ("PUT", "/Users/kit.farrow", user),
+                ("PATCH", "/Users/kit.farrow", patch),
+                ("PATCH", "/Groups/volunteers", patch),
+                ("POST", "/Bulk", bulk),
+                ("POST", "/Users/.search", search),
+            ]
+        )
+    )
+    body = json.loads(json.dumps(body))
+    within = body
+    while True:  # anything in it is something odd
+        keys = [*within] if isinstance(within, dict) else range(len(within))
+        key = data.draw(st.sampled_from([*keys]))
+        if not isinstance(within[key], dict | list) or not within[key] or data.draw(st.booleans()):
+            break
+        within = within[key]
+    within[key] = data.draw(ODD)
+    answer = client.request(method, f"/scim/v2{path}", json=body)
+    assert answer.status_code < 500, body
+    assert answer.headers["content-type"].startswith("application/scim+json")
 
 
 def test_what_a_directory_knows_them_by_is_kept_and_found(tmp_path, site, client_for):
@@ -242,6 +284,8 @@ def test_an_id_stays_when_a_login_changes(site, client_for):
     taken = client.post("/scim/v2/Users", json={"schemas": [USER], "userName": "Kit.Farrow"})
     assert (taken.status_code, taken.json()["scimType"]) == (409, "uniqueness")
     assert taken.json()["detail"] == "Kit.Farrow is the id of somebody."
+    own = patched("hana.okafor", userName="hana.vane")
+    assert own.status_code == 403 and "acts as hana.okafor" in own.json()["detail"]
     there = patched("kit.farrow", userName="sam.whitlock")
     assert (there.status_code, there.json()["scimType"]) == (409, "uniqueness")
     # once more, by hand: the first id stays; back again, nothing is left of it
@@ -355,6 +399,9 @@ def test_reasons_for_people_and_for_administrators(client_for):
     assert told == {"reason_user": {"en": "You may not do this (read)."}}
     told = reading.post("/access/v1/evaluation", json=hidden).json()["context"]
     assert "Kit Farrow may not read" in told["reason_admin"]["en"]
+    for odd in ("admin", -1, {"admin": True}):
+        refused = asking.post("/access/v1/evaluation", json=question(context={"reasons": odd}))
+        assert refused.status_code == 400
 
 
 def test_times_places_and_what_is_new(client_for):
@@ -494,6 +541,7 @@ def test_limits_of_size_depth_and_rate(client_for):
     assert send(json.dumps({"a": [[[[[]]]]] * 2}).encode()).status_code == 400
     assert send(b'{"a":' * 40 + b"1" + b"}" * 40).json()["detail"].startswith("The body may be 32")
     assert send(b'{"subject": NaN}').status_code == 400
+    assert send(rb'{"subject": "\ud83d"}').status_code == 400, "it could not be told back"
     assert send(b" " * 1_000_001).status_code == 413
     assert send(b"\xff\xfe").status_code == 400
     assert client.post("/access/v1/evaluation", content=b"{}").status_code == 415

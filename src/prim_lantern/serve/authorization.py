@@ -102,6 +102,9 @@ class Authorization:
         for part in (subject, resource):
             _text(part, "type"), _text(part, "id")
         _text(action, "name")
+        wanted = context.get("reasons") or []
+        if not isinstance(wanted, list):
+            raise Problem(400, "reasons is to be a list: user, admin.")
         try:
             decision = self._asked(subject, action, resource, context)
         except StoreTrouble:
@@ -113,7 +116,6 @@ class Authorization:
             return {"decision": False, "context": {"error": said}}
         self._metrics.decisions.labels("yes" if decision else "no").inc()
         found: dict[str, Any] = {"decision": decision.allowed}
-        wanted = context.get("reasons") or ()
         if wanted:
             told = {}
             if "user" in wanted:

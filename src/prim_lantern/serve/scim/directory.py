@@ -235,6 +235,9 @@ class Users(Kept[User]):
     def _replace(self, change: Change, before: User, after: User) -> None:
         login = before.user_name or ""
         if after.user_name and folded(after.user_name) != folded(login):
+            if folded(login) == folded(change.by):
+                detail = f"The token acts as {login}: another one is to change this userName."
+                raise ForbiddenException(detail=detail)
             new = self._free(after.user_name, before.id)
             if before.id == login:
                 change.change_user(login, attributes={SCIM_ID: login})

@@ -17,6 +17,7 @@ from scim2_models import (
     ETag,
     Filter,
     ForbiddenException,
+    InvalidSyntaxException,
     ListResponse,
     NotFoundException,
     Patch,
@@ -244,6 +245,8 @@ class Scim:
         model: Any = BulkRequest[User | Group]
         asked = model.model_validate(body, scim_ctx=Context.BULK_REQUEST)
         some = body.get("Operations") or []
+        if not isinstance(some, list) or not all(isinstance(each, dict) for each in some):
+            raise InvalidSyntaxException(detail="Operations are to be a list of objects.")
         if len(some) > _AT_ONCE:
             raise PayloadTooLargeException(detail=f"{_AT_ONCE:,} operations at most.")
         answers: list[dict[str, Any]] = []
