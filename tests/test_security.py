@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 
 import pytest
+from starlette.testclient import TestClient
 
 import prim_lantern as pl
 from conftest import run
@@ -52,6 +53,60 @@ def test_no_other_spelling_of_a_path_leads_to_it(path):
     if path in NO_PATHS:  # nothing is taken over that could be mistaken for another item
         with pytest.raises(pl.BadSite):
             site.content.put({"path": path, "kind": "page"})
+
+
+@pytest.fixture(scope="module")
+def visitors(tmp_path_factory):
+    """Whoever visits the example website, signed in."""
+    folder = Path(__file__).resolve().parents[1] / "examples" / "website"
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("PRIM_LANTERN_NOW", "2027-05-10")
+        patch.syspath_prepend(str(folder))
+        import app
+
+        application = app.Website(tmp_path_factory.mktemp("website")).app()
+
+        def client(login):
+            found = TestClient(application, follow_redirects=False)
+            found.post("/-/sign-in", data={"login": login})
+            return found
+
+        yield client
+
+
+@pytest.mark.parametrize("who", ["sam.whitlock", "kit.farrow", ""])
+def test_no_refusal_of_the_website_tells_what_is_hidden(visitors, who):
+    visitor = visitors(who)
+
+    def told(path, **form):
+        answer = visitor.post(path, data=form) if form else visitor.get(path)
+        assert answer.status_code in (403, 404), (path, form)
+        return answer.status_code, re.sub(r".*<main|minutes|nothing-at-all", "", answer.text)
+
+    hidden, missing = "minutes", "nothing-at-all"
+    for path in ("/trustees/{}", "/-/edit/trustees/{}"):
+        assert told(path.format(hidden)) == told(path.format(missing))
+    for step in ("publish", "submit", "fly"):
+        where = "/-/step/trustees/{}"
+        assert told(where.format(hidden), step=step) == told(where.format(missing), step=step)
+    new = {"kind": "post", "body": ""}
+    below = [{**new, "title": "x", "parent": f"/trustees/{each}"} for each in (hidden, missing)]
+    named = [{**new, "title": each, "parent": "/trustees"} for each in (hidden, missing)]
+    for one, other in (below, named):
+        assert told("/-/new", **one) == told("/-/new", **other)
+    text = {"title": "x", "body": "y"}
+    edits = [told(f"/-/edit/trustees/{each}", **text) for each in (hidden, missing)]
+    assert edits[0] == edits[1]
+
+
+def test_the_website_takes_any_form_and_any_number(visitors):
+    editor = visitors("ines.varga")
+    assert editor.get("/-/list?at=x").status_code == 200
+    assert editor.get(f"/-/list?at={'9' * 30}").status_code == 200
+    assert editor.get("/-/list?at=2").text != editor.get("/-/list?at=x").text
+    refused = editor.post("/-/edit/about", data={"body": "x"})
+    assert refused.status_code == 400 and "title is missing" in refused.text
+    assert editor.post("/-/step/about").status_code == 400
 
 
 def test_hidden_and_missing_take_as_long():

@@ -93,7 +93,7 @@ class Website:
     def listing(self, request: Request) -> Response:
         """All pages, or those that a search finds: what is hidden is not counted either."""
         words = request.query_params.get("words", "")
-        at = max(1, int(request.query_params.get("at", "1") or 1))
+        at = page_number(request.query_params.get("at", ""))
         fits = or_(*(c.icontains(words, autoescape=True) for c in (pages.c.title, pages.c.body)))
         found = select(pages.c.path, pages.c.title, pages.c.state).where(
             pages.c.kind.not_in(["panel", "banner", "link"]),
@@ -201,6 +201,10 @@ class Website:
         name = "-".join("".join(c if c.isalnum() else " " for c in title.lower()).split())
         path = f"{form['parent'].rstrip('/')}/{name}"
         filed = [form["category"]] if form.get("category") else []
+        viewer = request.state.viewer
+        if not viewer.may_create(form["kind"], form["parent"], filed):
+            viewer.require("read", form["parent"])  # what is hidden is as if it were not there
+            raise pl.Refused(by, "create", form["parent"], hidden=False)
         with self.engine.begin() as connection:
             change = self.site.change(by=by).add_item(path, form["kind"], title, categories=filed)
             change.make(connection=connection)
@@ -208,6 +212,7 @@ class Website:
             connection.execute(insert(pages).values(row))
         return self.kept(path)
 
+    @requires("read", lambda _, request, *__: where(request))
     def stepped(self, request: Request, form: Mapping[str, str]) -> Response:
         """A page is submitted, published …."""
         path, by = where(request), self.as_themselves(request)
@@ -233,11 +238,13 @@ class Website:
     # Putting it together ------------------------------------------------------------------------
 
     def refused(self, request: Request, error: Exception) -> Response:
-        """What those get who may not, or who ask for what is not there: both look alike."""
+        """What those get who may not, or who ask for what is not there: both look alike. Of a name
+        that is unknown nothing is told: our error names what is near, which may be hidden."""
         status = error.status if isinstance(error, pl.Refused) else 403
-        if isinstance(error, HTTPException):
-            status = error.status_code
-        return self.answer(request, "refused.html", status=status, hidden=status == 404)
+        if isinstance(error, HTTPException | pl.UnknownName):
+            status = error.status_code if isinstance(error, HTTPException) else 404
+        said = error.detail if isinstance(error, HTTPException) and status == 400 else ""
+        return self.answer(request, "refused.html", status, hidden=status == 404, said=said)
 
     def not_made(self, request: Request, error: Exception) -> Response:
         """What a change comes to that could not be made."""
@@ -273,6 +280,7 @@ class Website:
             exception_handlers={
                 pl.Refused: self.refused,
                 pl.NotAllowed: self.refused,
+                pl.UnknownName: self.refused,
                 HTTPException: self.refused,
                 pl.PrimLanternError: self.not_made,
             },
@@ -282,6 +290,18 @@ class Website:
 def where(request: Request) -> str:
     """The path that a request is about."""
     return "/" + str(request.path_params.get("path", ""))
+
+
+def page_number(text: str) -> int:
+    """Which page of a list somebody asks for; the first, where that is no number."""
+    return max(1, int(text)) if text.isdecimal() and len(text) < 6 else 1
+
+
+class Form(dict[str, str]):
+    """What was sent; what is left out is refused where it is needed."""
+
+    def __missing__(self, name: str) -> str:
+        raise HTTPException(400, f"{name} is missing.")
 
 
 def who_looks(scope: Any) -> str | None:
@@ -295,7 +315,7 @@ def posted(view: Any) -> Any:
     """A view that gets the form that was sent, in a thread of its own."""
 
     async def with_form(request: Request) -> Response:
-        form = {name: str(value) for name, value in (await request.form()).items()}
+        form = Form({name: str(value) for name, value in (await request.form()).items()})
         found: Response = await run_in_threadpool(view, request, form)
         return found
 
