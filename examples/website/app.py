@@ -123,7 +123,10 @@ class Website:
         who = request.query_params.get("who") or None
         action = request.query_params.get("action", "read")
         path = request.query_params.get("path", "/")
-        told = self.site.why(who, action, path)
+        try:
+            told = self.site.why(who, action, path)
+        except pl.UnknownName as error:
+            return self.not_made(request, error)  # an administrator may know what is near
         return self.answer(request, "why.html", told=told, who=who, action=action, path=path)
 
     # Signing in ---------------------------------------------------------------------------------
