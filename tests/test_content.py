@@ -108,7 +108,7 @@ def test_a_wrong_row_is_told_and_nothing_is_taken_over(row, said):
     assert site.version == 0 and "/news/fog" not in site.data.items
     with pytest.raises(pl.BadSite, match="is in two rows"):
         site.content.put([good, good])
-    for rows in ("x", [3], 3, None):
+    for rows in ("x", [3], 3, None, range(2), good, iter([good, "x"])):
         with pytest.raises(pl.BadValue, match="cannot be rows"):
             site.content.sync(rows)
 

@@ -56,6 +56,7 @@ VALUES = [
     "/nowhere",
     [],
     [3],
+    range(2),
     {},
     object(),
     b"/log",
@@ -69,7 +70,7 @@ OF_THE_WHOLE = ("checkup", "tidy", "report")
 FLAGS = ("today_only", "checkup")  # anything is yes or no
 SITE_CALLS = [
     (kind, name, parameter)
-    for kind in (pl.Site, pl.Change)
+    for kind in (pl.Site, pl.Change, pl.Viewer)
     for name, method in inspect.getmembers(kind, inspect.isfunction)
     if not name.startswith("_") and name not in ("do", "make", "adopt", "take", "replace_with")
     for parameter in list(inspect.signature(method).parameters.values())[1:]
@@ -96,7 +97,12 @@ def test_a_wrong_argument_never_ends_in_an_error_that_is_not_ours(
         if parameter.name == "file" and value == "/nowhere":
             continue  # a name like any other, and it would be written
         site = few if name in OF_THE_WHOLE else once
-        asked = site if kind is pl.Site else site.change(by="hana.okafor")
+        if kind is not pl.Site:
+            asked = (
+                site.change(by="hana.okafor") if kind is pl.Change else site.viewer("sam.whitlock")
+            )
+        else:
+            asked = site
         with suppress(pl.PrimLanternError):
             answer = getattr(asked, name)(**{**needed, parameter.name: value})
             _ = list(answer) if inspect.isgenerator(answer) else answer

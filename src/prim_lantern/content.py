@@ -107,7 +107,7 @@ class Content:
         >>> site.content.put({"path": "/news/fog", "title": "Fog"})
         Taken(new=0, changed=0, gone=0, version=1)
         """
-        some = [rows] if isinstance(rows, Mapping) else list(rows)
+        some = _listed([rows] if isinstance(rows, Mapping) else rows)
         return self._take_over(some, by=by, connection=connection)
 
     def remove(self, paths: str | Iterable[str], *, connection: Connection | None = None) -> Taken:
@@ -146,7 +146,7 @@ class Content:
         """
         new = changed = 0
         seen: set[str] = set()
-        ordered = sorted(rows, key=lambda row: tree_order(str(row.get("path", ""))))
+        ordered = sorted(_listed(rows), key=lambda row: tree_order(str(row.get("path", ""))))
         rest = iter(ordered)
         while batch := list(islice(rest, _AT_ONCE)):
             with without_collecting():  # it would walk through all that is there, again and again
@@ -199,6 +199,15 @@ class Content:
             self._site.take(made)
             store.keep(made)
         return Taken(new, changed, left, made.number)
+
+
+def _listed(rows: Rows) -> list[Mapping[str, Any]]:
+    """Rows, of which each is one."""
+    some = list(rows)
+    for each in some:
+        if not isinstance(each, Mapping):
+            raise BadValue(each, "cannot be rows of content: each is a mapping with a path.")
+    return some
 
 
 def _with_rows(data: SiteData, rows: Iterable[Mapping[str, Any]], gone: Iterable[str]) -> SiteData:

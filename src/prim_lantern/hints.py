@@ -5,7 +5,7 @@ Programs that check their types never need it; it explains what went wrong to th
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from datetime import datetime
 from functools import cache
 from types import MappingProxyType, NoneType, UnionType
@@ -127,7 +127,7 @@ def _at_entries(of_key: _Look, of_value: _Look) -> _Look:
 
 def _at_elements(of_each: _Look) -> _Look:
     def at_elements(value: Iterable[object]) -> Misfit | None:
-        if not isinstance(value, list | tuple | set | frozenset):
+        if not isinstance(value, Collection) or isinstance(value, Mapping):
             return None  # it may be gone through once alone
         return next(filter(None, map(of_each, value)), None)
 
