@@ -9,6 +9,7 @@ from sqlalchemy import Column, Date, DateTime, Integer, MetaData, Table, Text, c
 from sqlalchemy.pool import NullPool
 
 import prim_lantern as pl
+from prim_lantern import content
 from prim_lantern.sql import Columns, ContentTable, JsonArray, Separated
 from test_sql import TABLES, fill
 
@@ -77,6 +78,51 @@ def test_no_hands_are_marked_but_those_that_are_named():
     assert not site.may("ines.varga", "publish", "/log/terns")
     with pytest.raises(pl.UnknownUser):
         site.content.touched("/log/terns", by="nobody.here")
+
+
+def test_what_others_change_while_rows_are_read_stays_as_they_have_it(where, monkeypatch):
+    monkeypatch.setattr(content, "_AT_ONCE", 30)  # several changes
+    site, other = pl.open_site(where), pl.open_site(where)
+    told = [{**row, "title": f"{row['title']} again"} for row in rows_of(site.data, "/log/terns")]
+
+    def read():
+        yield from told
+        other.content.put({"path": "/visit/prices", "state": "draft"})  # taken off the site
+        other.content.put({"path": "/news/fog", "kind": "page", "state": "published"})
+        other.content.put({"path": "/log/terns", "title": "Terns, and more"})
+        other.content.remove("/about/privacy")
+
+    taken = site.content.sync(read())
+    assert taken[:3] == (0, len(told) - 2, 0)
+    assert site.data.items["/visit/prices"].state == "draft"
+    assert not site.allows(None, "read", "/visit/prices") and site.allows(None, "read", "/news/fog")
+    assert site.data.items["/log/terns"].title == "Terns, and more"
+    assert "/about/privacy" not in site.data.items
+    assert site.data.items["/visit"].title.endswith(" again")
+    assert site.content.sync(told).gone == 2, "nobody changes anything meanwhile"
+    assert site.allows(None, "read", "/visit/prices") and "/about/privacy" in site.data.items
+
+
+def test_a_table_that_is_empty_by_mistake_takes_nothing_along(where, tmp_path):
+    site = pl.open_site(where)
+    paths = list(site.data.items)
+    few = [row for row in rows_of(site.data) if row["path"] in paths[: len(paths) // 2 - 1]]
+    for rows in ([], few):
+        with pytest.raises(pl.BadChange, match=r"of 122 items would be gone, such as /.*many_gone"):
+            site.content.sync(rows)
+    url = f"sqlite:///{tmp_path}/pages.db"
+    table = Table(
+        "pages", MetaData(), Column("path", Text), Column("kind", Text), Column("state", Text)
+    )
+    table.metadata.create_all(create_engine(url))
+    columns = Columns(table.c.path, kind=table.c.kind, state=table.c.state)
+    with pytest.raises(pl.BadChange, match="122 of 122 items would be gone"):
+        pl.open_site(where, content=ContentTable(create_engine(url), columns))
+    assert site.version == 0 and len(site.data.items) == 122
+    half = [row for row in rows_of(site.data) if row["path"] in paths[: len(paths) // 2]]
+    assert site.content.sync(half).gone == 61
+    assert site.content.sync([], many_gone=True).gone == 61
+    assert not site.data.items
 
 
 @pytest.mark.parametrize(

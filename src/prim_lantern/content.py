@@ -11,7 +11,7 @@ from prim_lantern.change.hands import with_hands
 from prim_lantern.change.pieces import differences
 from prim_lantern.change.record import FROM_THE_WEBSITE, Patch, Record
 from prim_lantern.change.renames import Renames
-from prim_lantern.errors import BadSite, BadValue
+from prim_lantern.errors import BadChange, BadSite, BadValue
 from prim_lantern.formats.folder.source import without_collecting
 from prim_lantern.site import moments, names
 from prim_lantern.site.check import problems_in
@@ -25,6 +25,7 @@ from prim_lantern.values import replace
 if TYPE_CHECKING:
     from sqlalchemy import Connection
 
+_MANY: Final = 10  # items, of which half are not gone at once
 _AT_ONCE: Final = 50_000  # items in one line of the history
 _LISTS: Final = ("authors", "categories", "changed_by")
 _TIMES: Final = ("public_from", "public_until")
@@ -134,9 +135,15 @@ class Content:
         """
         return self._take_over([{"path": path}], touched_by=by, connection=connection)
 
-    def sync(self, rows: Rows) -> Taken:
+    def sync(self, rows: Rows, *, many_gone: bool = False) -> Taken:
         """Take over all content as it is: what is new, what has changed, and what is gone, as no
         row has it. Many thousand items are taken over in several changes, one after the other.
+
+        What others change here meanwhile stays as they have it: let rows be read when they are gone
+        through, as those of a `ContentTable` are, so that they are no older than this call.
+        Raises `BadChange` where more than half of ten items or more would be gone, unless
+        `many_gone` says that this is meant: a table that is empty by mistake would take along what
+        is said of each item.
 
         >>> import prim_lantern as pl
         >>> site = pl.open_demo()
@@ -144,17 +151,22 @@ class Content:
         >>> site.content.sync(rows).gone
         1
         """
-        new = changed = 0
-        seen: set[str] = set()
+        with self._site.store.changing() as turn:
+            since = turn.seen(self._site.seen)
         ordered = sorted(_listed(rows), key=lambda row: tree_order(str(row.get("path", ""))))
+        said = {str(row.get("path")) for row in ordered}
+        gone = [path for path in since.data.content.names if path not in said]
+        if gone and not many_gone:
+            _few(gone, len(since.data.content))
+        new = changed = 0
+        ours = since.number  # of the last change, if nobody else makes one
         rest = iter(ordered)
         while batch := list(islice(rest, _AT_ONCE)):
             with without_collecting():  # it would walk through all that is there, again and again
-                taken = self._take_over(batch)
+                taken = self._take_over(batch, since=(since.data, ours))
             new, changed = new + taken.new, changed + taken.changed
-            seen.update(str(row["path"]) for row in batch)
-        gone = [path for path in self._site.seen.data.content.names if path not in seen]
-        last = self._take_over([], gone=gone)
+            ours += 1 if taken.new or taken.changed else 0
+        last = self._take_over([], gone=gone, since=(since.data, ours))
         return Taken(new, changed, last.gone, last.version)
 
     # Taking over ------------------------------------------------------------------------------
@@ -164,6 +176,7 @@ class Content:
         rows: list[Mapping[str, Any]],
         gone: Iterable[str] = (),
         *,
+        since: tuple[SiteData, int] | None = None,
         by: str | None = None,
         touched_by: str | None = None,
         connection: Connection | None = None,
@@ -172,6 +185,9 @@ class Content:
         with store.changing(connection) as turn:
             seen = turn.seen(self._site.seen)
             data = seen.data
+            if since is not None and since[1] != seen.number:
+                rows = [row for row in rows if _as_then(data, since[0], row.get("path"))]
+                gone = [path for path in gone if _as_then(data, since[0], path)]
             after = _with_rows(data, rows, gone)
             hand = by or touched_by
             if hand is not None:
@@ -208,6 +224,20 @@ def _listed(rows: Rows) -> list[Mapping[str, Any]]:
         if not isinstance(each, Mapping):
             raise BadValue(each, "cannot be rows of content: each is a mapping with a path.")
     return some
+
+
+def _few(gone: list[str], known: int) -> None:
+    """Raise `BadChange` where it is hard to believe that so many items are gone."""
+    if len(gone) * 2 > known >= _MANY:
+        raise BadChange(
+            f"{len(gone):,} of {known:,} items would be gone, such as {gone[0]}: no row has them. "
+            "Where that is meant, take the rows over by site.content.sync(rows, many_gone=True)."
+        )
+
+
+def _as_then(data: SiteData, then: SiteData, path: Any) -> bool:
+    """Whether an item is as it was; True for what is no path, which is told later."""
+    return not isinstance(path, str) or data.items.get(path) == then.items.get(path)
 
 
 def _with_rows(data: SiteData, rows: Iterable[Mapping[str, Any]], gone: Iterable[str]) -> SiteData:
