@@ -66,11 +66,13 @@ def same(what: str, engine: bool, reference: bool, *asked: object) -> None:
 def test_every_decision_is_that_of_the_reference(site, moments, rng):
     for at in moments:
         engine, reference = Engine(site, at), Reference(site, at)
+        asked = list(product([None, *site.users], ACTIONS, site.items))
+        rng.shuffle(asked)  # what was answered before makes no difference
+        for who, action, path in asked:
+            expected = reference.may(who, action, path).allowed
+            same("items", engine.allows(who, action, path), expected, who, action, path)
         for who in [None, *site.users]:
             for path in site.items:
-                for action in ACTIONS:
-                    expected = reference.may(who, action, path).allowed
-                    same("items", engine.allows(who, action, path), expected, who, action, path)
                 under = engine.beside(Filings).under(who, path)
                 for category in CATEGORIES:
                     expected = reference.may_file(who, path, category).allowed
@@ -215,6 +217,29 @@ def test_what_one_person_was_told_is_not_told_to_whoever_hears_more(
     assert not engine.allows("ann", action, first)
     assert not engine.allows("ben", action, then)
     assert engine.allows("ben", action, first)
+
+
+@pytest.mark.parametrize(
+    "first_place", ["readership = 'public'", None], ids=["by a readership", "by a word"]
+)
+def test_a_role_somewhere_is_none_elsewhere_whoever_asked_before(make_site, first_place):
+    """Ben is a mate at /s/a alone, where something else speaks to Ann, who asks first."""
+    site = make_site(
+        "[roles.mate]\n[[given]]\nrole = 'mate'\nto = ['user:ben']\nwithin_any = ['/s/a']\n"
+        "[[rules]]\nallow = ['edit']\nto = ['role:mate']\n"
+        + (
+            f"[[places]]\nwhere = '/s/a'\n{first_place}\n"
+            if first_place
+            else "[[rules]]\nallow = ['edit']\nto = ['user:ann']\nwhere = '/s/a'\n"
+        ),
+        people="ben,,,,,,\nann,,,,,,\n",
+        content="/s,page,,,,,,,,,\n/s/a,page,,,,,,,,,\n/s/b,page,,,,,,,,,\n",
+    )
+    engine = Engine(site.data, NOON)
+    assert engine.allows("ann", "edit", "/s/a") == (first_place is None)
+    assert not engine.allows("ben", "edit", "/s/b")
+    assert engine.allows("ben", "edit", "/s/a")
+    assert lists_of(engine).items_for("ben", "edit").tolist() == [False, True, False]
 
 
 def test_what_is_said_of_a_part_is_not_said_of_its_page(make_site):

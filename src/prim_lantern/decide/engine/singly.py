@@ -78,7 +78,7 @@ class Singly:
         sort = some, self._tell_apart(case, named), self._anew(some)
         program = self._at_the_site.get(sort)
         if program is None:
-            item = self._standing(number, places, mask, self._told[sort[1]])
+            item = self._standing(number, places, some, self._told[sort[1]])
             levels = self._compiler.site_levels(item, self._asked)
             program = _kept(self._at_the_site, sort, Program(levels, self._shared.site, -1))
         return program[mask & program.asks]
@@ -89,7 +89,7 @@ class Singly:
         sort = self._sort(mask, places, case)
         program = self._on_ways.get(sort)
         if program is None:
-            item = self._standing(number, places, mask, self._told[sort[1]])
+            item = self._standing(number, places, sort[0], self._told[sort[1]])
             levels = self._compiler.way_levels(item, self._asked)
             program = _kept(self._on_ways, sort, Program(levels, self._shared.way, -1))
         return program[mask & program.asks]
@@ -134,12 +134,13 @@ class Singly:
         return told
 
     def _standing(
-        self, number: int, places: tuple[int, ...], mask: int, told: FiledCase
+        self, number: int, places: tuple[int, ...], some: tuple[int, ...], told: FiledCase
     ) -> ItemClass:
-        """A class of items as if it stood at those of its places alone that speak to a mask, and
-        were no more than what they tell apart."""
-        item, reached = self._classes[number], self.heard
-        speaks = [reached[each] & mask != 0 for each in places]
+        """A class of items as if it stood at some of its places alone, and were no more than what
+        they tell apart. It is compiled for all who hear of the same places: it must not stand at
+        any other that speaks to the one who asked first."""
+        item = self._classes[number]
+        speaks = [each in some for each in places]
         above = item.own - item.page_own  # where the own places of a part end
         way = range(len(item.chain))
         last = zip(places[len(way) :], speaks[len(way) :], strict=True)
