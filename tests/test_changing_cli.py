@@ -176,6 +176,9 @@ def test_members_in_bulk_and_from_a_file(do, tmp_path, demo_folder):
         "gwen.tarrow",
         "dag.hollis",
     }
+    (tmp_path / "bare.txt").write_text("kit.farrow\n\nSam.Whitlock\n", encoding="utf-8")
+    bare = do("group", "add-members", "office", "--from", str(tmp_path / "bare.txt"), "--try")
+    assert bare.stdout.startswith("Add kit.farrow, sam.whitlock to group:office.\n"), "no header"
 
 
 def test_unhiding_brings_back_the_readership_of_before(do, demo_folder):
