@@ -391,6 +391,27 @@ def test_what_is_not_known_is_a_no_that_says_so_and_nothing_more(client_for):
             assert "Did you mean" not in answer["context"]["error"]["message"]
 
 
+def test_many_questions_at_once_keep_nobody_else_waiting(site, client_for, monkeypatch):
+    client, threads = client_for("asking"), []
+    asked = type(site).may
+
+    def may(*args):
+        threads.append(threading.current_thread())
+        return asked(*args)
+
+    site.allows(None, "read", "/visit")  # from then on it is ready
+    monkeypatch.setattr(type(site), "may", may)
+    client.post("/access/v1/evaluation", json=question())
+    client.post("/access/v1/evaluations", json={"evaluations": [question()] * 20})
+    loop = set(threads)
+    client.post("/access/v1/evaluations", json={"evaluations": [question()] * 21})
+    assert len(loop) == 1 and threads[-1] not in loop and len(threads) == 42
+    site.change(by="hana.okafor").suspend("kit.farrow").make()
+    assert not site.ready, "the next question makes an engine"
+    client.post("/access/v1/evaluation", json=question())
+    assert threads[-1] not in loop
+
+
 def test_reasons_for_people_and_for_administrators(client_for):
     wanted = {"context": {"reasons": ["user", "admin"]}}
     asking, reading = client_for("asking"), client_for("asking", "reading")

@@ -24,6 +24,7 @@ from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACT
 from prim_lantern.site.places import tree_order
 
 _BATCH: Final = 10_000  # evaluations in one request
+_A_MOMENT: Final = 20  # evaluations, of which nobody else notices anything
 _PAGE: Final = 1_000
 _SEMANTICS: Final = ("execute_all", "deny_on_first_deny", "permit_on_first_permit")
 _PARTS: Final = ("subject", "action", "resource", "context")
@@ -67,16 +68,28 @@ class Authorization:
         """One question (section 6)."""
         token = token_for(request.scope, "asking")
         body = await body_of(request)
-        return JSONResponse(self._decided(body, reasons=token.allows("reading")))
+        return await self._answered(body, reasons=token.allows("reading"))
 
     async def evaluations(self, request: Request) -> JSONResponse:
         """Several questions (section 7); what a question leaves out it has from the whole."""
         token = token_for(request.scope, "asking")
         body = await body_of(request)
-        some = body.get("evaluations")
-        reasons = token.allows("reading")
-        if some is None or some == []:
-            return JSONResponse(self._decided(body, reasons=reasons))
+        return await self._answered(body, reasons=token.allows("reading"), several=True)
+
+    async def _answered(
+        self, body: Mapping[str, Any], *, reasons: bool, several: bool = False
+    ) -> JSONResponse:
+        """The answers to one question or several. What takes more than a moment is worked out in a
+        thread: others are answered meanwhile."""
+        some = body.get("evaluations") if several else None
+        decided = self._all_decided if some not in (None, []) else self._decided
+        if self._site.ready and not (isinstance(some, list) and len(some) > _A_MOMENT):
+            return JSONResponse(decided(body, reasons=reasons))
+        return JSONResponse(await run_in_threadpool(decided, body, reasons=reasons))
+
+    def _all_decided(self, body: Mapping[str, Any], *, reasons: bool) -> dict[str, Any]:
+        """The answers to several questions, in their order, as far as they are wanted."""
+        some = body["evaluations"]
         if not isinstance(some, list) or not all(isinstance(each, dict) for each in some):
             raise Problem(400, "evaluations is to be a list of objects.")
         if len(some) > _BATCH:
@@ -93,7 +106,7 @@ class Authorization:
             ends = {"deny_on_first_deny": False, "permit_on_first_permit": True}.get(semantic)
             if ends is not None and answer["decision"] is ends:
                 break
-        return JSONResponse({"evaluations": found})
+        return {"evaluations": found}
 
     def _decided(self, body: Mapping[str, Any], *, reasons: bool) -> dict[str, Any]:
         """The answer to one question. What is not known is a no that says so."""
