@@ -31,8 +31,8 @@ from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.people import Group, Membership, User
 from prim_lantern.site.places import Place, place
-from prim_lantern.site.rights import Given, Rule
-from prim_lantern.site.who import Who
+from prim_lantern.site.rights import Given, PlaceSetting, Readership, Role, Rule
+from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
 from sites import CATEGORIES, ITEM_ACTIONS, KINDS, LOGINS, MOMENTS, NOON, Maker, sites
 
 ACTIONS = [*ITEM_ACTIONS, "sell", "stamp"]
@@ -217,6 +217,64 @@ def test_what_one_person_was_told_is_not_told_to_whoever_hears_more(
     assert not engine.allows("ann", action, first)
     assert not engine.allows("ben", action, then)
     assert engine.allows("ben", action, first)
+
+
+WHERE = [place(each) for each in ("site", "site", "site", "/", "/s", "/s/a", "/s/b", "/t")]
+WHOM = [
+    *(Who("user", each) for each in ("ann", "ben")),
+    *[Who("role", "mate")] * 4,
+    *(Who("role", "hand"), SIGNED_IN, EVERYONE),
+]
+
+
+def dense_site(rng):
+    """A few items and words, most about whoever has a role somewhere."""
+    actions = ["read", "edit", "see-drafts"]
+    return SiteData(
+        name="Dense",
+        owner="mo",
+        users={login: User(login) for login in ("mo", "ann", "ben")},
+        roles={name: Role(name) for name in ("mate", "hand")},
+        readerships={"mates": Readership("mates", (Who("role", "mate"),))},
+        default_readership=rng.choice(["public", "public", "mates"]),
+        rules=tuple(
+            Rule(
+                rng.random() < 0.7,
+                tuple(rng.sample(actions, rng.choice([1, 1, 2]))),
+                (rng.choice(WHOM),),
+                rng.choice(WHERE),
+                kinds=rng.choice([(), (), ("page",), ("post",)]),
+                in_state=rng.choice([(), (), ("draft",)]),
+            )
+            for _ in range(rng.randint(1, 4))
+        ),
+        given=tuple(
+            Given(rng.choice(["mate", "hand"]), (rng.choice(WHOM[:2]),), (rng.choice(WHERE),))
+            for _ in range(rng.randint(1, 2))
+        ),
+        places=tuple(
+            PlaceSetting(each, rng.choice(["public", "mates"]))
+            for each in rng.sample(WHERE[4:], rng.choice([0, 1, 1, 2]))
+        ),
+        items={
+            path: Item(path, rng.choice(["page", "post"]), state=rng.choice(["published", "draft"]))
+            for path in ("/s", "/s/a", "/s/b", "/s/a/x", "/t")
+        },
+    )
+
+
+@pytest.mark.parametrize("seed", range(0, 320, 40))
+def test_on_dense_sites_it_makes_no_difference_who_asked_what_before(seed, monkeypatch):
+    monkeypatch.setattr(plan, "_OFTEN", 1_000)  # one answer after the other, as on a big site
+    for number in range(seed, seed + 40):
+        rng = Random(number)
+        site = dense_site(rng)
+        engine, reference = Engine(site, NOON), Reference(site, NOON)
+        asked = list(product([None, "ann", "ben"], ["edit", "read"], site.items))
+        rng.shuffle(asked)
+        for who, action, path in asked:
+            expected = reference.may(who, action, path).allowed
+            same("dense", engine.allows(who, action, path), expected, number, who, action, path)
 
 
 @pytest.mark.parametrize(
