@@ -92,8 +92,10 @@ def test_what_others_change_while_rows_are_read_stays_as_they_have_it(where, mon
         other.content.put({"path": "/log/terns", "title": "Terns, and more"})
         other.content.remove("/about/privacy")
 
+    other.content.put({"path": "/visit/winter", "title": "As it was before"})
     taken = site.content.sync(read())
     assert taken[:3] == (0, len(told) - 2, 0)
+    assert site.data.items["/visit/winter"].title.endswith(" again")
     assert site.data.items["/visit/prices"].state == "draft"
     assert not site.allows(None, "read", "/visit/prices") and site.allows(None, "read", "/news/fog")
     assert site.data.items["/log/terns"].title == "Terns, and more"
