@@ -57,13 +57,6 @@ class Ids:
         found = data.users.get(self._others_of(data).get(id, id))
         return found if found is not None and found.scim_id == id else None
 
-    def login(self, id: str) -> str:
-        """The login of whom a directory knows by an id; raises where there is nobody."""
-        user = self.user(id)
-        if user is None:
-            raise NotFoundException(detail=f"There is no user {id!r}.")
-        return user.login
-
     def _others_of(self, data: SiteData) -> dict[str, str]:
         """The logins of those with an id of another name."""
         if SCIM_ID not in data.attributes:
@@ -266,7 +259,10 @@ class Users(Kept[User]):
         return login
 
     def _delete(self, change: Change, id: str) -> None:
-        change.remove_user(self._ids.login(id))
+        user = self._ids.user(id)
+        if user is None:
+            raise NotFoundException(detail=f"There is no user {id!r}.")
+        change.remove_user(user.login)
 
 
 def _name(user: User) -> str:
@@ -353,10 +349,16 @@ class Groups(Kept[Group]):
         groups: set[str] = set()
         for each in group.members or ():
             value = each.value or ""
+            user = self._ids.user(value)
             is_group = (each.type or "").lower() == "group" or (
-                not each.type and self._ids.user(value) is None and value in self._data.groups
+                not each.type and user is None and value in self._data.groups
             )
-            (groups if is_group else users).add(value if is_group else self._ids.login(value))
+            if is_group:
+                groups.add(value)
+            elif user is not None:
+                users.add(user.login)
+            else:
+                raise InvalidValueException(detail=f"There is no user {value!r}.")
         return users, groups
 
     def _delete(self, change: Change, id: str) -> None:
