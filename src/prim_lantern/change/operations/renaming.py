@@ -188,7 +188,7 @@ def _with_id(data: SiteData, old: str, new: str) -> SiteData:
     known_by = user.attributes.get(SCIM_ID) or old
     if known_by == new:
         user = with_values(user, None, None, {SCIM_ID: ""})
-    elif user.attributes.keys() & {EXTERNAL_ID, SCIM_ID}:
+    elif EXTERNAL_ID in user.attributes:
         user = with_values(user, None, None, {SCIM_ID: known_by})
         data = with_attributes(data, [SCIM_ID])
     return with_users(data, [user]) if user != data.users[new] else data
