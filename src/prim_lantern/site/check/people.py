@@ -118,18 +118,25 @@ def _user(notes: Notes, user: User) -> None:
 def _ids(notes: Notes, touched: Iterable[User]) -> None:
     """A directory must not take one person for another."""
     people = notes.data.people
-    known = defaultdict[str, set[str]](set)
+    kept, named = defaultdict[str, set[str]](set), defaultdict[str, set[str]](set)
     for login, values in zip(people.names, people.values_of("attributes"), strict=True):
-        for name in {login, values.get(SCIM_ID) or login}:
-            known[names.folded(name)].add(login)
+        if values.get(SCIM_ID):
+            kept[names.folded(values[SCIM_ID])].add(login)
     for user in touched:
-        if user.attributes.get(SCIM_ID):
+        spelled = names.folded(user.login)
+        known: dict[str | None, tuple[str, set[str]]]
+        known = {None: (user.login, kept.get(spelled, set()))}
+        if user.scim_id != user.login:
             notes.spelled(user.origin, user.scim_id, names.login)
-        for name in {user.login, user.scim_id}:
-            others = known[names.folded(name)] - {user.login}
+            for login in people.names if not named else ():
+                named[names.folded(login)].add(login)
+            spelled = names.folded(user.scim_id)
+            known[SCIM_ID] = user.scim_id, kept[spelled] | named.get(spelled, set())
+        for key, (name, others) in known.items():
+            others = others - {user.login}
             if others:
                 expected = f"is what a directory knows {min(others)} by: choose another."
-                notes.wrong(user.origin, SCIM_ID if name != user.login else None, name, expected)
+                notes.wrong(user.origin, key, name, expected)
 
 
 def _group(notes: Notes, group: Group) -> None:
