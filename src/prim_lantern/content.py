@@ -63,6 +63,9 @@ class Taking(Protocol):
     def store(self) -> Store:
         """Where it is kept."""
 
+    def catch_up(self) -> int:
+        """Take over what others have changed in the store since; how many changes that were."""
+
     def take(self, seen: Seen) -> None:
         """Take over the site as it was found in the store."""
 
@@ -151,8 +154,8 @@ class Content:
         >>> site.content.sync(rows).gone
         1
         """
-        with self._site.store.changing() as turn:
-            since = turn.seen(self._site.seen)
+        self._site.catch_up()
+        since = self._site.seen
         ordered = sorted(_listed(rows), key=lambda row: tree_order(str(row.get("path", ""))))
         said = {str(row.get("path")) for row in ordered}
         gone = [path for path in since.data.content.names if path not in said]
