@@ -300,6 +300,21 @@ def test_a_role_somewhere_is_none_elsewhere_whoever_asked_before(make_site, firs
     assert lists_of(engine).items_for("ben", "edit").tolist() == [False, True, False]
 
 
+def test_a_role_that_goes_to_somebody_else_is_theirs_at_once(make_site, monkeypatch):
+    monkeypatch.setattr(plan, "_OFTEN", 1_000)  # what was found for the one is at hand
+    site = make_site(
+        "[roles.mate]\n[[given]]\nrole = 'mate'\nto = ['user:ann']\nwithin_any = ['/s']\n"
+        "[[rules]]\nallow = ['edit']\nto = ['role:mate']\n",
+        people="ben,,,,,,\nann,,,,,,\n",
+        content="/s,page,,,,,,,,,\n",
+    ).data
+    engine = Engine(site, NOON)
+    for holder, other in (("ann", "ben"), ("ben", "ann"), ("ann", "ben")):
+        given = (Given("mate", (Who("user", holder),), (place("/s"),)),)
+        engine = engine.after(site.with_parts(given=given), NOON)
+        assert engine.allows(holder, "edit", "/s") and not engine.allows(other, "edit", "/s")
+
+
 def test_what_is_said_of_a_part_is_not_said_of_its_page(make_site):
     """At the page itself stands a word that says nothing to Ben."""
     site = make_site(
