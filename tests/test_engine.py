@@ -330,17 +330,24 @@ def test_what_is_said_of_a_part_is_not_said_of_its_page(make_site):
     assert engine.allows("ann", "read", "/s/post/panel")
 
 
-def test_whoever_is_given_a_role_everywhere_hears_what_categories_say_of_its_holders(make_site):
+@pytest.mark.parametrize("often", [0, 3], ids=["put together", "one by one"])
+def test_whoever_is_given_a_role_everywhere_hears_what_categories_say_of_its_holders(
+    make_site, often, monkeypatch
+):
     """The role itself allows nothing, so that nothing else comes with it."""
+    monkeypatch.setattr(plan, "_OFTEN", often)
     site = make_site(
         "[category_sets.a]\nx = 'X'\n[roles.mate]\n"
         "[[rules]]\nallow = ['edit']\nto = ['signed-in']\n"
         "[[rules]]\ndeny = ['edit']\nto = ['role:mate']\nwhere = 'a:x'\n",
-        people="ben,,,,,,\n",
+        people="ben,,,,,,\ncyd,,,,,,\n",
         content="/one,page,,,,,a:x,,,,\n/two,page,,,,,,,,,\n",
     )
     engine = Engine(site.data, NOON)
     assert engine.allows("ben", "edit", "/one")
+    first = site.data.with_parts(given=(Given("mate", (Who("user", "cyd"),)),))
+    engine = engine.after(first, NOON)
+    assert not engine.allows("cyd", "edit", "/one"), "what they were told is at hand for the next"
     given = site.data.with_parts(given=(Given("mate", (Who("user", "ben"),)),))
     engine = engine.after(given, NOON)
     assert not engine.allows("ben", "edit", "/one") and engine.allows("ben", "edit", "/two")

@@ -231,6 +231,7 @@ def test_any_json_is_read_or_refused_in_our_words(found):
         ('[{"login": -Infinity}]', "-Infinity is no number of JSON"),
         ("[" * 100_000, "it is nested too deep"),
         (r'[{"login": "a\ud83d"}]', "it has half a letter"),
+        (r'[{"login": "a\uDE00"}]', "it has half a letter"),
         (f'[{{"login": {"9" * 6_000}}}]', "a number is too long"),
         ("[\n] []", "line 2: .*Extra data"),
         (b'[\n{"login": "\xff"}]', "line 2: .*it is not UTF-8"),

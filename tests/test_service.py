@@ -324,6 +324,8 @@ def test_a_directory_goes_on_knowing_whom_somebody_renames(site):
     assert renamed.lines() == []
     renamed.make()
     assert attributes("sam.vane")["scim_id"] == "sam.whitlock"
+    with pytest.raises(pl.BadChange, match="what a directory knows sam.vane by"):
+        site.change(by="hana.okafor").add_user("Sam.Whitlock").make()
     site.change(by="hana.okafor").undo(site.version).make()
     assert "scim_id" not in attributes("sam.whitlock")
     for wrong, said in (("Sam.Whitlock", "what a directory knows sam.whitlock by"), ("a/b", "a/b")):
