@@ -105,8 +105,8 @@ def test_what_others_change_while_rows_are_read_stays_as_they_have_it(where, mon
     assert site.allows(None, "read", "/visit/prices") and "/about/privacy" in site.data.items
 
 
-def test_a_table_that_is_empty_by_mistake_takes_nothing_along(where, tmp_path):
-    site = pl.open_site(where)
+def test_a_table_that_is_empty_by_mistake_takes_nothing_along(demo_folder, tmp_path):
+    site = pl.open_site(demo_folder)
     paths = list(site.data.items)
     few = [row for row in rows_of(site.data) if row["path"] in paths[: len(paths) // 2 - 1]]
     for rows in ([], few):
@@ -119,7 +119,7 @@ def test_a_table_that_is_empty_by_mistake_takes_nothing_along(where, tmp_path):
     table.metadata.create_all(create_engine(url))
     columns = Columns(table.c.path, kind=table.c.kind, state=table.c.state)
     with pytest.raises(pl.BadChange, match="122 of 122 items would be gone"):
-        pl.open_site(where, content=ContentTable(create_engine(url), columns))
+        pl.open_site(demo_folder, content=ContentTable(create_engine(url), columns))
     assert site.version == 0 and len(site.data.items) == 122
     half = [row for row in rows_of(site.data) if row["path"] in paths[: len(paths) // 2]]
     assert site.content.sync(half).gone == 61

@@ -150,5 +150,5 @@ def test_creating_and_managing_are_told(demo):
     rights = demo.may_manage("beatrix.lowe", "manage-rights", "/log", AT)
     assert rights.reason == (
         "No: Beatrix Lowe may not manage rights at /log: nothing gives them the right to "
-        "manage-rights here."
+        "manage rights here."
     )

@@ -324,7 +324,7 @@ def test_a_directory_goes_on_knowing_whom_somebody_renames(site):
     assert renamed.lines() == []
     renamed.make()
     assert attributes("sam.vane")["scim_id"] == "sam.whitlock"
-    with pytest.raises(pl.BadChange, match="what a directory knows sam.vane by"):
+    with pytest.raises(pl.BadChange, match="a directory knows sam"):
         site.change(by="hana.okafor").add_user("Sam.Whitlock").make()
     site.change(by="hana.okafor").undo(site.version).make()
     assert "scim_id" not in attributes("sam.whitlock")
