@@ -13,9 +13,10 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cache
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import pytest
@@ -52,7 +53,18 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 MUTATED = "MUTANT_UNDER_TEST" in os.environ  # whether this is a run of the mutation tester
-LONG = ("told", "documents", "insight", "sheets", "stores", "killed", "engine", "service", "gate")
+LONG = (
+    "told",
+    "documents",
+    "insight",
+    "sheets",
+    "stores",
+    "killed",
+    "engine",
+    "scim",
+    "service",
+    "gate",
+)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -112,6 +124,29 @@ def demo_folder(tmp_path: Path) -> Path:
     folder = tmp_path / "demo"
     shutil.copytree(pl.DEMO_FOLDER, folder)
     return folder
+
+
+@pytest.fixture
+def site(demo_folder: Path) -> pl.Site:
+    """The demo site in a folder of its own."""
+    return pl.open_site(demo_folder)
+
+
+@pytest.fixture
+def tokens(tmp_path: Path) -> Any:
+    """Tokens for a service."""
+    from prim_lantern.serve import Tokens  # few tests need it
+
+    return Tokens(tmp_path / "tokens.json")
+
+
+@pytest.fixture
+def client_for(site: pl.Site, tokens: Any) -> Iterator[Callable[..., Any]]:
+    """What makes a client of a service, with a token for something."""
+    from serving import Clients
+
+    with Clients(site, tokens) as clients:
+        yield clients.client
 
 
 def run(
