@@ -49,6 +49,7 @@ class Filing:
             return None
         found: Pairs = {}
         for login, some in questions:
+            alone = {gains: {login: gains} for gains in (True, False)}  # mostly nobody else does
             for path, categories in some.items():
                 was, now = (
                     set(self._filed(engine, login, path, categories))
@@ -56,7 +57,8 @@ class Filing:
                 )
                 for category in filter((was ^ now).__contains__, categories):
                     pair = f"{FILING} in {category}", path
-                    found.setdefault(pair, {})[login] = category in now
+                    gains = category in now
+                    found[pair] = {**found[pair], login: gains} if pair in found else alone[gains]
         return found
 
     @cached_property

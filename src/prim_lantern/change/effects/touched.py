@@ -140,8 +140,9 @@ class Touched:
         owners = {before.owner, after.owner} if before.owner != after.owner else set[str]()
         people = ("users", "groups", "plans", "attributes")
         same_people = all(getattr(before, each) is getattr(after, each) for each in people)
-        if same_people and not self.spoken_of:
-            return sorted(owners)
+        if same_people:  # in the same groups: a look at what is known of each is enough
+            some = self._perhaps_concerned if self.spoken_of else ()
+            return sorted(owners.union(filter(self._is_spoken_of, some)))
         found = []
         for login in self._perhaps_concerned:
             old, new = (self.acting(engine, login) for engine in self.engines)
@@ -151,6 +152,20 @@ class Touched:
             if touched or was != now or login in owners:
                 found.append(login)
         return found
+
+    def _is_spoken_of(self, login: str) -> bool:
+        """Whether words that came or went, and are in force, speak of somebody who is in the same
+        groups before and after."""
+        crowds = (engine.crowd for engine in self.engines)
+        return any(
+            crowd[login][0] & bits for crowd, bits in zip(crowds, self._bits_spoken_of, strict=True)
+        )
+
+    @cached_property
+    def _bits_spoken_of(self) -> list[int]:
+        """The bits of those of whom words speak that came or went, in both crowds."""
+        spoken_of, crowds = self.spoken_of or (), [engine.crowd for engine in self.engines]
+        return [crowd.mask(who for who in spoken_of if who in crowd.bits) for crowd in crowds]
 
     @property
     def at_most(self) -> int:

@@ -30,16 +30,8 @@ _AT_THE_SITE: Final = (SITE.spot,)
 
 
 class Cases(NamedTuple):
-    """The numbers of the cases of a class of items, for the words of the site and for what is read
-    on the way; and the actions that words on the way are about."""
-
-    site: int
-    read: int
-    actions: frozenset[str]
-
-
-class CasesFiled(NamedTuple):
-    """The same of a class of categories."""
+    """The number of the case of a class, of items or of categories, for what is read there; and the
+    actions that words there are about."""
 
     read: int
     actions: frozenset[str]
@@ -60,7 +52,8 @@ class Compiler:
         self._kept: dict[Hashable, Any] = {}
         self._named: dict[Hashable, Named] = {}
         self._cases: dict[int, Cases] = {}
-        self._cases_filed: dict[int, CasesFiled] = {}
+        self._cases_filed: dict[int, Cases] = {}
+        self._site_cases: dict[int, int] = {}
         self._numbers = shared.cases
         self.programs: dict[Hashable, Any] = {}
         self._heard: Heard | None = None
@@ -73,17 +66,22 @@ class Compiler:
 
     # Cases: what questions tell apart in classes ----------------------------------------
 
+    def site_case(self, number: int, item: ItemClass) -> int:
+        """The number of the case that a class of items is in for the words of the site: classes
+        that share one are spoken of alike."""
+        found = self._site_cases.get(number)
+        if found is None:
+            case = tuple(map(self._site_case, _with_page(item)))
+            found = self._site_cases[number] = self._numbers.number_of(case)
+        return found
+
     def cases(self, number: int, item: ItemClass) -> Cases:
-        """The cases that a class of items is in: classes that share one are spoken of alike."""
+        """The same for the words on the way."""
         found = self._cases.get(number)
         if found is None:
-            page = item.page
-            both = [item] if page is None else [item, page]
-            site = tuple(map(self._site_case, both))
-            read = tuple(map(self._read_case, both))
+            read = self._numbers.number_of(tuple(map(self._read_case, _with_page(item))))
             told = self._actions_at(self._spots_on_way(item))
-            numbers = self._numbers.number_of(site), self._numbers.number_of(read)
-            found = self._cases[number] = Cases(*numbers, told)
+            found = self._cases[number] = Cases(read, told)
         return found
 
     def act_case(self, item: ItemClass, action: str) -> Hashable:
@@ -91,7 +89,7 @@ class Compiler:
         spots = self._spots_on_way(item)
         return action, self._way(item), self._alike(spots, item.kinds, item.state, (action,))
 
-    def cases_filed(self, number: int, categories: frozenset[str], case: FiledCase) -> CasesFiled:
+    def cases_filed(self, number: int, categories: frozenset[str], case: FiledCase) -> Cases:
         """The case that a class of categories is in."""
         found = self._cases_filed.get(number)
         if found is None:
@@ -102,7 +100,7 @@ class Compiler:
                 told = self._alike(spots, case.page_kinds, case.state, _READING)
                 of_page = (case.page_allows, told)
             read = self._numbers.number_of(("filed", categories, here, of_page))
-            found = self._cases_filed[number] = CasesFiled(read, self._actions_at(spots))
+            found = self._cases_filed[number] = Cases(read, self._actions_at(spots))
         return found
 
     def act_case_filed(self, categories: frozenset[str], case: FiledCase, action: str) -> Hashable:
@@ -254,6 +252,11 @@ class Compiler:
             frozenset(kind for each in words for kind in each.kinds or ()),
             frozenset(state for each in words for state in each.states or ()),
         )
+
+
+def _with_page(item: ItemClass) -> tuple[ItemClass, ...]:
+    page = item.page
+    return (item,) if page is None else (item, page)
 
 
 def _of_page(asked: Asked) -> Asked:

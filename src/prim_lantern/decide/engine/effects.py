@@ -19,6 +19,7 @@ from prim_lantern.decide.engine.population import Answers, Numbers, Population
 from prim_lantern.site.who import EVERYONE, GUESTS
 
 _A_GUESTS = frozenset({EVERYONE, GUESTS})
+_ONE_BY_ONE = 8  # people whose lists are compared one by one
 _LOST = 1 << 32  # what somebody's loss counts for, so that one sum holds gains and losses
 
 
@@ -54,6 +55,10 @@ class Comparison:
     def effects(self, action: str, rows: Numbers | None = None) -> Effects:
         """What the change does to one action; for some rows alone, where it is known that nothing
         differs in the others."""
+        whos = self.renewed.whos
+        but_guests = whos is not None and whos.isdisjoint(_A_GUESTS)
+        if but_guests and self.population.size <= _ONE_BY_ONE:
+            return self._of_each(action, rows)
         within = None if rows is None else np.unique(self.of.of_row[rows])
         touched = self._touched(Asked(action), within)
         gained, lost = self._counted(action, touched)
@@ -65,8 +70,7 @@ class Comparison:
         links = self._links_touched(touched_for_some)
         for row in links if rows is None else np.intersect1d(links, rows):
             self._set_right_link(action, int(row), gained, lost)
-        whos = self.renewed.whos
-        if whos is not None and whos.isdisjoint(_A_GUESTS):
+        if but_guests:
             nothing = np.zeros(self.lists.size, dtype=np.bool_)
             return Effects(gained, lost, nothing, nothing)
         asked = np.union1d(self._rows_in(touched), links)
@@ -76,6 +80,31 @@ class Comparison:
         gain, lose = (np.zeros(self.lists.size, dtype=np.bool_) for _ in range(2))
         gain[asked], lose[asked] = now & ~was, was & ~now
         return Effects(gained, lost, gain, lose)
+
+    def _of_each(self, action: str, rows: Numbers | None) -> Effects:
+        """The same of few people, whose lists are compared: nothing is put together for all whom
+        the classes speak to."""
+        among = self._renewed_rows if rows is None else np.intersect1d(self._renewed_rows, rows)
+        gained, lost = (np.zeros(self.lists.size, dtype=np.int64) for _ in range(2))
+        both = self.before.beside(Lists), self.after.beside(Lists)
+        for login in self.population.logins.tolist():
+            was, now = (lists.items_for(login, action, among) for lists in both)
+            gained[among] += now & ~was
+            lost[among] += was & ~now
+        nothing = np.zeros(self.lists.size, dtype=np.bool_)
+        return Effects(gained, lost, nothing, nothing)
+
+    @cached_property
+    def _renewed_rows(self) -> Numbers:
+        """The rows at which anything is compiled anew, and those of the links that lead there."""
+        if self.renewed.site:
+            return np.arange(self.lists.size)
+        of, (of_ways, of_filed) = self.of, self._renewed_places
+        ways, filed = (np.zeros(len(each), dtype=np.bool_) for each in (of.ways, of.filed))
+        ways[of_ways], filed[of_filed] = True, True
+        some = ways[of.way_at] | filed[of.filed_at] | filed[of.more_at]
+        rows = self._rows_in(np.flatnonzero(some))
+        return np.union1d(rows, self._leading_to(rows))
 
     def _counted(self, action: str, situations: Numbers) -> tuple[Numbers, Numbers]:
         """How many gain and lose it by their standing, for each row, where something else is said
@@ -120,18 +149,23 @@ class Comparison:
     def _links_touched(self, situations: Numbers) -> Numbers:
         """The rows of the links in some situations, or of which the target can be read by others:
         by itself, or as what it leads to can."""
+        links = np.array([*self.after.links], dtype=np.int64)
+        rows = np.intersect1d(self._rows_in(situations), links)
+        return np.union1d(rows, self._leading_to(self._read_otherwise))
+
+    def _leading_to(self, rows: Numbers) -> Numbers:
+        """The rows of the links that lead to some rows, by others or not."""
         index, links = self.after.data.content.index, self.after.links
-        touched = set(np.intersect1d(self._rows_in(situations), list(links)).tolist())
-        read = set(self._read_otherwise.tolist())
+        some, found = set(rows.tolist()), []
         for row, target in links.items():
             met = set[int]()
             at = index.get(target)
-            while at is not None and at not in met and at not in read:
+            while at is not None and at not in met and at not in some:
                 met.add(at)
                 at = index.get(links.get(at, ""))
-            if at in read:
-                touched.add(row)
-        return np.array(sorted(touched), dtype=np.int64)
+            if at in some:
+                found.append(row)
+        return np.array(sorted(found), dtype=np.int64)
 
     @cached_property
     def _read_otherwise(self) -> Numbers:
@@ -148,11 +182,30 @@ class Comparison:
         ways, filed = (np.zeros(len(each), dtype=np.bool_) for each in (of.ways, of.filed))
         for place in _places(of_ways, within, of.way_at):
             ways[place] = _way_differs(before, after, of.ways[place])
+        if self.renewed.site:
+            ways |= self._site_differs(before, after)
         for place in _places(of_filed, within, of.filed_at, of.more_at):
             filed[place] = _filed_differs(before, after, of.filed[place])
         differs = ways[of.way_at] | filed[of.filed_at] | filed[of.more_at]
         found: Numbers = np.flatnonzero(differs)
         return found if within is None else np.intersect1d(found, within, assume_unique=True)
+
+    def _site_differs(self, before: Plan, after: Plan) -> Answers:
+        """For each class of items, whether the site says something else."""
+        first, which = self._site_cases
+        classes = [self.of.ways[place] for place in first.tolist()]
+        differs = [each and _of_site_differs(before, after, each) for each in classes]
+        return np.array(differs, dtype=np.bool_)[which]
+
+    @cached_property
+    def _site_cases(self) -> tuple[Numbers, Numbers]:
+        """The place of one class of items for each pair of cases in which the site spoke of it and
+        speaks of it, and which of these each class has."""
+        asked = Asked("read")
+        both = self.before.plan(asked), self.after.plan(asked)
+        cases = [[plan.site_case(each) if each else -1 for each in self.of.ways] for plan in both]
+        _, first, which = np.unique(cases, axis=1, return_index=True, return_inverse=True)
+        return first, which
 
     @cached_property
     def _renewed_places(self) -> tuple[Numbers, Numbers]:
@@ -221,6 +274,10 @@ def _way_differs(before: Plan, after: Plan, number: int) -> bool:
         return False
     pairs = zip(before.programs(number), after.programs(number), strict=True)
     return any(one is not other for one, other in pairs)
+
+
+def _of_site_differs(before: Plan, after: Plan, number: int) -> bool:
+    return before.site_program(number) is not after.site_program(number)
 
 
 def _filed_differs(before: Plan, after: Plan, number: int) -> bool:

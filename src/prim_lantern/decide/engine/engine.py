@@ -27,7 +27,7 @@ from prim_lantern.decide.subject import Subject
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import Place
+from prim_lantern.site.places import SITE, Place
 
 _T = TypeVar("_T")
 _FURTHER = MORE - FILED
@@ -74,7 +74,7 @@ class Engine:
         self.kinds = frozenset(kinds)
         self.four_eyes = frozenset(name for name, kind in kinds.items() if kind.four_eyes)
         self.renewed: Renewed | None = None
-        self._since = Renewed(set(), set(), 0, 0, None)
+        self._since = Renewed(set(), set(), 0, 0, True, None)
         self.spots: set[tuple[str, str]] | None = None  # where a change said something else
         self.links = self.data.content.filled("links_to")
         self._new_items = NewItems()
@@ -102,7 +102,7 @@ class Engine:
         crowd = self.crowd.after(Belonging(data, at), whos, handiwork, differs.people)
         found = object.__new__(Engine)
         found._arrange(rights, crowd, ground, self.shared)
-        renewed = Renewed(*ground.at_spots(spots), rights.news)
+        renewed = Renewed(*ground.at_spots(spots), SITE.spot in spots, rights.news)
         for asked, (plan, earlier) in list(self._inherited.items()):
             found._inherited[asked] = plan, earlier.and_then(renewed)
         for asked, plan in list(self._plans.items()):

@@ -14,7 +14,7 @@ from prim_lantern.decide.engine.numbers import Numbered
 from prim_lantern.decide.subject import Subject, with_above
 from prim_lantern.site.columns import Moved
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import SITE, parent_of
+from prim_lantern.site.places import parent_of
 
 _T = TypeVar("_T")
 _APART = 2  # for how many classes of categories there is room in a situation
@@ -53,6 +53,7 @@ class Ground:
         self.at = array("q", bytes(8 * size))  # no list, as collecting garbage would go through it
         self.of_row = array("i", bytes(4 * size))
         self.laid_out: Any = None  # once every row is settled
+        self.sorts: Any = None  # of all classes, once somebody's list is asked for
         self._beside: dict[Callable[..., Any], Any] = {}
         self._lock = RLock()
         self._ways_at: dict[tuple[str, str], list[int]] = {}
@@ -108,7 +109,8 @@ class Ground:
     def _copy(self) -> Ground:
         found = object.__new__(Ground)
         found.__dict__.update(self.__dict__)
-        found.at, found.of_row, found.laid_out = self.at[:], self.of_row[:], None
+        found.at, found.of_row = self.at[:], self.of_row[:]
+        found.laid_out = found.sorts = None
         found.paths = set(self.paths)
         return found
 
@@ -248,15 +250,12 @@ class Ground:
         return ItemClass(chain, own, about.kinds, about.state, page_kinds, page_own)
 
     def at_spots(self, spots: set[tuple[str, str]]) -> tuple[set[int], set[int], int, int]:
-        """The numbers of the classes of items, and of categories, that some places hold; and how
-        many of each were looked at."""
+        """The numbers of the classes of items, and of categories, that some places hold, the site
+        aside; and how many of each were looked at."""
         with self._lock:  # a class counts with all its places, or not yet
-            if SITE.spot in spots:
-                ways: Iterable[int] = range(1, len(self.classes))
-            else:
-                ways = {number for spot in spots for number in self._ways_at.get(spot, ())}
+            ways = {number for spot in spots for number in self._ways_at.get(spot, ())}
             filed = {number for spot in spots for number in self._filed_at.get(spot, ())}
-            return set(ways), filed, len(self.classes), len(self.filed)
+            return ways, filed, len(self.classes), len(self.filed)
 
     def _class_number(self, item: ItemClass) -> int:
         found = self.classes.known(item)

@@ -164,13 +164,9 @@ class Lists:
         """What a plan says to one person after the other."""
         found = self._told.get(plan.asked)
         if found is None:
-            found = self._told.setdefault(plan.asked, SaidToOne(plan, self._sorts))
+            sorts = Sorts.of(self.engine.ground)
+            found = self._told.setdefault(plan.asked, SaidToOne(plan, sorts))
         return found
-
-    @cached_property
-    def _sorts(self) -> Sorts:
-        """The classes of the situations, laid out."""
-        return Sorts(self.engine.ground, self.situations.ways, self.situations.filed)
 
     def _one_by_one(self, login: str | None, person: Person, action: str) -> Iterable[str]:
         """The paths of their own work, for which no class speaks."""

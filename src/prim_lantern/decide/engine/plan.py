@@ -7,14 +7,13 @@ from typing import Any, Final, NamedTuple
 
 from prim_lantern.decide.engine.asked import Asked, Filed, ItemClass, Joined
 from prim_lantern.decide.engine.class_places import ClassPlaces
-from prim_lantern.decide.engine.compiler import Cases, Compiler
+from prim_lantern.decide.engine.compiler import Compiler
 from prim_lantern.decide.engine.item_classes import MASK, Ground, Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.people import A_GUEST, AUDIENCES, SITE_CODES, Person
 from prim_lantern.decide.engine.programs import FILED, MORE, WAY, Parts, Program, Shared
 from prim_lantern.decide.engine.singly import Singly
 from prim_lantern.decide.engine.verdict import kept_out, verdict
-from prim_lantern.site.places import SITE
 from prim_lantern.site.who import Who
 
 _KEPT: Final = 100_000  # answers that are kept for single people
@@ -31,13 +30,14 @@ FiledEntry = tuple[int, int, Parts]
 
 class Renewed(NamedTuple):
     """What has to be compiled anew after a change of words: some classes of items and of
-    categories, and all from certain numbers on. `whos` are those of whom the words speak
-    (None where it may be anybody)."""
+    categories, and all from certain numbers on; and of all classes what the site says, where that
+    is something else. `whos` are those of whom the words speak (None where it may be anybody)."""
 
     ways: set[int]
     filed: set[int]
     ways_from: int
     filed_from: int
+    site: bool
     whos: frozenset[Who] | None
 
     def and_then(self, other: Renewed) -> Renewed:
@@ -47,6 +47,7 @@ class Renewed(NamedTuple):
             self.filed | other.filed,
             min(self.ways_from, other.ways_from),
             min(self.filed_from, other.filed_from),
+            self.site or other.site,
             None if self.whos is None or other.whos is None else self.whos | other.whos,
         )
 
@@ -67,6 +68,7 @@ class Plan:
         self.kept = Kept(asked, shared)
         self.guests: dict[Situation, bool] = {}  # answers of guests, links aside
         self._programs: dict[int, tuple[Program, Program]] = {}
+        self._on_ways: dict[int, Program] = {}  # what still holds of before, the site aside
         self._filed_programs: dict[int, Program] = {}
         self._nothing: Entry = (SITE_CODES - 1, 0, 0, Parts(Program((), shared.way, -1), WAY))
         self._asked_about: dict[int, int] = {}
@@ -85,15 +87,22 @@ class Plan:
         that it can come to hold more while it is looked at: nothing is taken but what holds."""
         found = Plan(self.asked, compiler, ground, self._shared)
         found.answers, found.kept = self.answers, self.kept
-        both = compiler.rights, self._compiler.rights
-        if len({each.said_since(SITE.spot) for each in both}) == 1:
-            found._of_site = self._of_site
-        found.way, found.filed = self.way[: renewed.ways_from], self.filed[: renewed.filed_from]
-        found._programs = {
+        first = 0 if renewed.site else renewed.ways_from
+        found.way, found.filed = self.way[:first], self.filed[: renewed.filed_from]
+        kept = {
             number: each
             for number, each in dict(self._programs).items()
             if number < renewed.ways_from and number not in renewed.ways
         }
+        found._on_ways = {
+            number: each
+            for number, each in dict(self._on_ways).items()
+            if number < renewed.ways_from and number not in renewed.ways
+        }
+        if renewed.site:
+            found._on_ways.update((number, way) for number, (_, way) in kept.items())
+        else:
+            found._programs, found._of_site = kept, self._of_site
         found._filed_programs = {
             number: each
             for number, each in dict(self._filed_programs).items()
@@ -126,7 +135,7 @@ class Plan:
         programs = self._programs.get(number)
         if programs is None:
             asked = self._asked_about[number] = self._asked_about.get(number, 0) + 1
-            if asked < self._often:
+            if asked < self._often and number not in self._on_ways:
                 singly = self.singly
                 return singly.site_code(mask, number) | singly.way_code(mask, number) << WAY
             programs = self.programs(number)
@@ -198,9 +207,8 @@ class Plan:
         found = self._programs.get(number)
         if found is None:
             item = self._ground.classes[number]
-            cases = self._compiler.cases(number, item)
-            site = self._site_program(cases, item)
-            way = self._way_program(cases, item)
+            site = self.site_program(number)
+            way = self._on_ways.pop(number, None) or self._way_program(number, item)
             found = self._programs[number] = site, way
             self.grow()
             if item.kinds.isdisjoint(self._ground.link_kinds):
@@ -208,16 +216,23 @@ class Plan:
                 self.way[number] = number_of_site, way.asks & ~AUDIENCES, parts[0], parts
         return found
 
-    def _site_program(self, cases: Cases, item: ItemClass) -> Program:
-        found = self._of_site.get(cases.site)
+    def site_program(self, number: int) -> Program:
+        """The program of the site for a class of items: one for all of a case."""
+        item = self._ground.classes[number]
+        case = self._compiler.site_case(number, item)
+        found = self._of_site.get(case)
         if found is None:
             levels = self._compiler.site_levels(item, self.asked)
-            found = self._of_site[cases.site] = self._shared.site.program(levels)
+            found = self._of_site[case] = self._shared.site.program(levels)
         return found
 
-    def _way_program(self, cases: Cases, item: ItemClass) -> Program:
+    def site_case(self, number: int) -> int:
+        """The number of the case in which the site speaks of a class of items."""
+        return self._compiler.site_case(number, self._ground.classes[number])
+
+    def _way_program(self, number: int, item: ItemClass) -> Program:
         """Where no word on the way is about the action, all such actions share one."""
-        told = None
+        cases, told = self._compiler.cases(number, item), None
         if self._acts and self.asked.action in cases.actions:
             told = self._compiler.act_case(item, self.asked.action)
         key = ("way", self._how, cases.read, told)

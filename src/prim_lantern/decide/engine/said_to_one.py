@@ -22,6 +22,7 @@ from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.programs import WAY
 from prim_lantern.decide.engine.rights import Named
 from prim_lantern.decide.engine.several import Numbers, Several
+from prim_lantern.decide.engine.situations import Situations
 
 
 class Standing(NamedTuple):
@@ -64,6 +65,15 @@ class Sorts:
         self.parts = Several.from_rows([[at[each] for each in some] for some in parts])
         self._told: Numbered[Hashable] = Numbered()
         self._told_by: dict[Named, Numbers] = {}
+
+    @classmethod
+    def of(cls, ground: Ground) -> Sorts:
+        """Those of all that items are in, laid out once for all who share the ground."""
+        if ground.sorts is None:
+            situations = Situations.of(ground)
+            ground.sorts = cls(ground, situations.ways, situations.filed)
+        sorts: Sorts = ground.sorts
+        return sorts
 
     def told_apart(self, named: Sequence[Named], which: Numbers, cases: Numbers) -> Numbers:
         """What words that name some kinds and states tell apart of cases, as numbers: `which` says

@@ -8,7 +8,7 @@ to them; few such classes cover all that one person is ever told.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Final, cast
+from typing import Final
 
 from prim_lantern.decide.engine.asked import Asked, FiledCase, ItemClass
 from prim_lantern.decide.engine.class_places import ClassPlaces
@@ -55,27 +55,19 @@ class Singly:
         self.heard = compiler.heard(places).about(asked.action)
         self._naming = self.heard.naming
         self._said_anew = compiler.rights.said_anew
-        known = self._known_before()
+        self._site_since = self._said_anew.get(SITE.spot, 0)
+        known: Known = places.kept.setdefault(("singly", asked), Known())
         self._told, self._told_by, self._plain = known.told, known.told_by, known.plain
         self._at_the_site, self._on_ways = known.at_the_site, known.on_ways
         self._at_categories = known.at_categories
-
-    def _known_before(self) -> Known:
-        """What is known of the question; nothing, where something else is said at the site since,
-        which holds everywhere."""
-        since, kept = self._said_anew.get(SITE.spot, 0), self._places.kept
-        known, found = kept.get(("singly", self._asked), (None, None))
-        if known != since or found is None:
-            found = Known()
-            kept["singly", self._asked] = since, found
-        return cast(Known, found)
 
     def site_code(self, mask: int, number: int) -> int:
         """What the words at the site say to a mask about a class of items."""
         places, case = self._places.ways[number]
         named = self.heard.named_at_the_site(mask)
         some = self.heard.for_the_site(places, mask)
-        sort = some, self._tell_apart(case, named), self._anew(some)
+        since = self._site_since, *self._anew(some)
+        sort = some, self._tell_apart(case, named), since
         program = self._at_the_site.get(sort)
         if program is None:
             item = self._standing(number, places, some, self._told[sort[1]])
