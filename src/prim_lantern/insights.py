@@ -30,9 +30,13 @@ if TYPE_CHECKING:
 class Insights(Overviews):
     """What is found by looking at the whole of a site; `Site` is one."""
 
-    def checkup(self, at: Moment = None, only: str | None = None) -> list[Finding]:
+    def checkup(
+        self, at: Moment = None, only: str | None = None, *, each_word: bool = False
+    ) -> list[Finding]:
         """What looks wrong with the site: what is serious first, each with where it is written and
-        with commands that mend it. `only` is the name of one check.
+        with commands that mend it. `only` is the name of one check. With `each_word`, each rule,
+        given role and readership is tried without the others also where there are more than 300,
+        which can take many minutes.
 
         Raises `UnknownName` where there is no such check.
 
@@ -45,7 +49,7 @@ Nearest: position “relief keeper”.
         from prim_lantern.insight.checkup import checkup
 
         state, moment = self._state, self.moment(at)
-        return checkup(state.engine(moment), only)
+        return checkup(state.engine(moment), only, each_word=each_word)
 
     def compare(
         self,
@@ -292,13 +296,16 @@ Nearest: position “relief keeper”.
         action, path = state.item_action(action), state.item(path)
         return list(who_could_gain(state.engine(self.moment(at)), action, path))
 
-    def tidy(self, at: Moment = None, *, today_only: bool = False) -> Tidied:
+    def tidy(
+        self, at: Moment = None, *, today_only: bool = False, each_word: bool = False
+    ) -> Tidied:
         """The same site with fewer words: what decides nothing is dropped, what is said twice is
         joined, and a group or a role is proposed where many are named alike. Nothing is changed;
         `operations` of what comes back would do it.
 
         Everybody may do the same to everything then, at every moment; and so could anybody new in
-        the groups, at anything new in the places, unless `today_only`.
+        the groups, at anything new in the places, unless `today_only`. With `each_word`, each word
+        is tried without the others also where there are more than 300, which can take many minutes.
 
         >>> import prim_lantern as pl
         >>> found = pl.open_demo().tidy("2027-05-10")
@@ -307,7 +314,8 @@ Nearest: position “relief keeper”.
         """
         from prim_lantern.insight.tidying.tidy import tidy
 
-        return tidy(self._state.engine(self.moment(at)), today_only=today_only)
+        engine = self._state.engine(self.moment(at))
+        return tidy(engine, today_only=today_only, each_word=each_word)
 
     def ladder(self, at: Moment = None) -> list[Rung]:
         """Which role contains which, from the most able to the least: by what they can do, and by

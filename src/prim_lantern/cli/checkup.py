@@ -27,8 +27,13 @@ _WHERE = 4  # places that are named of one finding
 
 @click.command(short_help="What looks wrong with the site?")
 @click.argument("name", required=False, shell_complete=lambda *_: list(CHECKS))
+@click.option(
+    "--each-word",
+    is_flag=True,
+    help="Try each word without the others, however many there are: this can take many minutes.",
+)
 @list_at
-def checkup(name: str | None, where: str, at: str | None, shown: As) -> int:
+def checkup(name: str | None, each_word: bool, where: str, at: str | None, shown: As) -> int:
     """What looks wrong with the site: what is serious first (exit code 1 where anything is), each
     with where it is written and with a command that mends it, which was tried.
 
@@ -36,7 +41,7 @@ def checkup(name: str | None, where: str, at: str | None, shown: As) -> int:
     'finding accept'.
     """
     means = check_named(name).means if name is not None else ""
-    found = opened(where).checkup(at, name)
+    found = opened(where).checkup(at, name, each_word=each_word)
     still = [each for each in found if not each.accepted]
     if shown.as_json:
         print_json([each.to_dict() for each in found])
@@ -120,7 +125,10 @@ def accept(key: str, until: str | None, how: How) -> int:
 def _finding(site: Site, key: str) -> Finding:
     """A finding by its key, as the checkup finds it now."""
     name = key.rpartition("-")[0]
-    found = {each.key: each for each in site.checkup(only=name if name in CHECKS else None)}
+    only = name if name in CHECKS else None
+    found = {each.key: each for each in site.checkup(only=only)}
+    if key not in found:  # it may have been found among more words
+        found |= {each.key: each for each in site.checkup(only=only, each_word=True)}
     if key not in found:
         raise UnknownName("The finding", key, Near(key, found))
     return found[key]

@@ -10,7 +10,6 @@ from prim_lantern.changing import Change
 from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import opened, print_json, print_lines
 from prim_lantern.cli.listing import As, show_list
-from prim_lantern.insight.look import TURNS
 from prim_lantern.insight.tidying.tidy import Tidied
 from prim_lantern.insight.useless import MOST_WORDS
 from prim_lantern.show.terminal import styled, wrapped
@@ -35,15 +34,20 @@ _TO_COME = (
     is_flag=True,
     help="Do not ask what would be for people and items to come.",
 )
+@click.option(
+    "--each-word",
+    is_flag=True,
+    help="Try each word without the others, however many there are: this can take many minutes.",
+)
 @changing
-def tidy(make: bool, today_only: bool, how: How) -> int:
+def tidy(make: bool, today_only: bool, each_word: bool, how: How) -> int:
     """Fewer rules and given roles by which everybody may do the very same: what decides nothing
     goes, what differs in one part is joined, a group or a role is proposed for what many have
     alike. Only shown, unless --make says otherwise; what has no effect on anybody is proved.
 
     A deny that stops nobody so far stays: it may stand guard.
     """
-    found = opened(how.where).tidy(today_only=today_only)
+    found = opened(how.where).tidy(today_only=today_only, each_word=each_word)
     if make and found.steps:
 
         def build(change: Change) -> None:
@@ -61,20 +65,19 @@ def tidy(make: bool, today_only: bool, how: How) -> int:
         ]
         show_list(As(False, how.to_csv, True), [], records, "", keys=("step", "says", "command"))
     else:
-        print_lines(_lines(found))
+        print_lines(_lines(found, each_word=each_word))
     return 0
 
 
-def _lines(found: Tidied) -> Iterator[str]:
+def _lines(found: Tidied, *, each_word: bool) -> Iterator[str]:
     if not found.tried_each:
-        many = (
-            f"There are more than {MOST_WORDS} words, too many to try each without the others."
-            if found.before.words > MOST_WORDS
-            else f"More than {TURNS} later moments change something by themselves, too many to try "
-            "each word at all of them."
-        )
+        many = "Some words speak to too many people about too much, or at too many later moments,"
+        more = ""
+        if found.before.words > MOST_WORDS and not each_word:
+            many = f"There are more than {MOST_WORDS} words: too many"
+            more = "; --each-word tries all"
         told = "So this is only what is over, or said twice at one place; more may decide nothing."
-        yield from wrapped(f"{many} {told}")
+        yield from wrapped(f"{many} to try each without the others{more}. {told}")
     if not found.steps:
         yield "Nothing can be said with fewer words." if found.tried_each else "Nothing is."
         return

@@ -85,10 +85,11 @@ CHECKS: Final = {each.NAME: Check(each.NAME, getdoc(each) or "", each.find) for 
 """All checks by name, in the order in which their findings of one severity are told."""
 
 
-def checkup(engine: Engine, only: str | None = None) -> list[Finding]:
+def checkup(engine: Engine, only: str | None = None, *, each_word: bool = False) -> list[Finding]:
     """What the checks (or `only` one) find on a site at the moment of an engine: what is serious
-    first, and what concerns more before what concerns less. Those that are accepted say so."""
-    look = Look(engine)
+    first, and what concerns more before what concerns less. Those that are accepted say so. With
+    `each_word`, each word is tried without the others, however many there are."""
+    look = Look(engine, each_word=each_word)
     some = CHECKS.values() if only is None else [check_named(only)]
     accepted = {each.finding: _why(each) for each in look.data.accepted if each.holds(look.at)}
     found = [

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from prim_lantern.site.columns import Columns
+from prim_lantern.site.content import Item
 from prim_lantern.site.data import SiteData
+from prim_lantern.site.people import User
 from prim_lantern.site.places import SITE, category_and_above, way_to
 from prim_lantern.site.rights import Given, Rule
 from prim_lantern.site.rule_names import rule_names
@@ -38,8 +41,8 @@ def cut_out(
         names = dict(zip(map(id, data.rules), rule_names(data.rules), strict=True))
         rules = tuple(replace(rule, id=names[id(rule)]) for rule in rules)
     return data.with_parts(
-        items={path: data.items[path] for path in sorted(kept, key=index.__getitem__)},
-        users={login: data.users[login] for login in people if login in data.users},
+        items=Columns.of(Item, map(data.items.__getitem__, sorted(kept, key=index.__getitem__))),
+        users=Columns.of(User, (data.users[each] for each in people if each in data.users)),
         rules=rules,
         given=given,
         invitations={},

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import cached_property
-from itertools import islice, product
+from itertools import islice, pairwise, product
 from typing import Any
 
 from prim_lantern.change.effects.effects import Effects
@@ -20,6 +20,7 @@ from prim_lantern.decide.timeline import Timeline, turns_of_words
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.newcomers import newcomers, with_newcomers
+from prim_lantern.insight.turns import Turn, differ_at, turn_between
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.origin import Origin
@@ -36,8 +37,10 @@ class Look:
     """A site at a moment, by the engine that decides then, and the later moments at which words
     begin or end."""
 
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
+    def __init__(self, engine: Engine, *, each_word: bool = False) -> None:
+        """Take what decides then, and whether each word is tried without the others, however many
+        there are."""
+        self.engine, self.each_word = engine, each_word
         self.data: SiteData = engine.data
         _ = self.data.tree, self.data.pages  # of which those of whatever is tried are derived
         self.at = engine.at
@@ -97,13 +100,24 @@ class Look:
         """Whether every later moment is looked at; not where these are too many."""
         return len(self._later) <= TURNS
 
+    def is_the_same(self, other: SiteData) -> bool:
+        """Whether everybody who is there may now do the same with everything that is there by
+        another site of the same people and items."""
+        return not Effects(self.engine, self.engine.after(other, self.at))
+
     def stays_the_same(self, other: SiteData) -> bool:
-        """Whether everybody who is there may do the same with everything that is there by another
-        site of the same people and items, now and at every later moment. Where these are too many
-        to look at, it is not taken for granted."""
+        """Whether what is the same now by another site is so at every later moment. Where these are
+        too many to look at, it is not taken for granted."""
         return self.looks_ahead and not any(
-            Effects(engine, engine.after(other, engine.at)) for engine in self._engines
+            differ_at(turn, engine, engine.after(other, engine.at))
+            for turn, engine in zip(self._turned, self._engines[1:], strict=True)
         )
+
+    @cached_property
+    def _turned(self) -> list[Turn | None]:
+        """What turned at each later moment."""
+        pairs = pairwise(self._engines)
+        return [turn_between(self.data, before.at, after) for before, after in pairs]
 
     def changes_nothing(
         self, parts: Mapping[str, Any], whos: Iterable[Who], places: Iterable[Place]
@@ -113,7 +127,7 @@ class Look:
         at anything new at some places; now and after every later turn."""
         whos, places = [*whos], [*places]
         at_once = self.engine.after(self.data.with_parts(**parts), self.at)
-        if self._shows(at_once, whos, places) or Effects(self.engine, at_once):
+        if self._shows(at_once, whos, places):
             return False  # as mostly
         people = newcomers(whos)
         both = with_newcomers(self.data, people, places)
@@ -121,10 +135,13 @@ class Look:
         if "users" in parts:
             others["users"] = self.data.with_parts(users=parts["users"]).people.revised(people)
         without = both.with_parts(**others)
-        engine = self.engine
-        for moment in (self.at, *self._turns):
-            engine = engine.after(both, moment)
-            if Effects(engine, engine.after(without, moment)):
+        engine = self.engine.after(both, self.at)
+        if Effects(engine, engine.after(without, self.at)):
+            return False
+        for moment in self._turns:
+            then, engine = engine.at, engine.after(both, moment)
+            turn = turn_between(both, then, engine)
+            if differ_at(turn, engine, engine.after(without, moment)):
                 return False
         return True
 

@@ -12,33 +12,35 @@ from collections.abc import Iterator
 
 from prim_lantern.insight.finding import MISTAKE, NOTE, Finding
 from prim_lantern.insight.look import Look, written
-from prim_lantern.insight.useless import MOST_WORDS, count_of_words, useless_words
+from prim_lantern.insight.useless import MOST_WORDS, Tried, tries_each
 
 NAME = "never-decides"
-_TWICE = "Only what says no more than others at the same place is told."
 
 
 def find(look: Look) -> Iterator[Finding]:
     """Each of them whose removal changes no answer."""
-    count = count_of_words(look.data)
-    if count > MOST_WORDS:
-        yield Finding(
-            NAME,
-            NOTE,
-            f"There are {count:,} rules, given roles and readerships: too many to try each without "
-            f"the others (up to {MOST_WORDS} are). {_TWICE}",
-        )
-    elif not look.looks_ahead:
-        yield Finding(
-            NAME,
-            NOTE,
-            "There are too many later moments at which something changes by itself to try each "
-            f"word without the others. {_TWICE}",
-        )
-    for each in useless_words(look):
+    tried = Tried(look)
+    for each in tried:
         told, where = f"{each.says[:1].lower()}{each.says[1:]}.", written([each.origin])
         if each.guard and look.active:
             yield Finding(NAME, NOTE, f"Stops nobody so far: {told}", where)
         elif not each.guard:
             fix = look.tried(*each.removal)
             yield Finding(NAME, MISTAKE, f"Decides nothing: {told}", where, fix=fix)
+    if not tries_each(look):
+        yield Finding(
+            NAME,
+            NOTE,
+            f"{len(tried.left):,} rules, given roles and readerships are too many to try each "
+            f"without the others (up to {MOST_WORDS} are, and all with --each-word). Only what "
+            "says no more than others at the same place is told.",
+        )
+    elif tried.left:
+        some = "One word speaks" if len(tried.left) == 1 else f"{len(tried.left):,} words speak"
+        yield Finding(
+            NAME,
+            NOTE,
+            f"{some} to too many people about too much, at too many later moments, to be tried "
+            "without the others.",
+            written(each.origin for each in tried.left),
+        )

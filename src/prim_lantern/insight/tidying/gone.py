@@ -7,14 +7,16 @@ from collections.abc import Iterator
 from prim_lantern.decide.explain import words
 from prim_lantern.insight.fixes import remove_rule, take_back
 from prim_lantern.insight.tidying.work import Step, Work
-from prim_lantern.insight.useless import useless_words
+from prim_lantern.insight.useless import Tried
 
 
 def useless(work: Work) -> Iterator[Step]:
     """What decides nothing; a deny that stops nobody so far stands guard, and stays."""
-    for each in useless_words(work.look, guards=False):
+    tried = Tried(work.look, guards=False)
+    for each in tried:
         if each.removal:
             yield Step(f"Decides nothing: {each.says}", each.removal)
+    work.tried_each = work.tried_each and not tried.left
 
 
 def over(work: Work) -> Iterator[Step]:

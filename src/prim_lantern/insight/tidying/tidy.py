@@ -32,9 +32,8 @@ class Tidied(NamedTuple):
     """A site said with fewer words: the steps to it, and how many words there are `before` and
     `after`. Everybody may do the same to everything: `today_only` says whether that was asked of
     what is there alone, and not of people and items to come. `tried_each` is False where there are
-    too many words, or later moments, to try each without the others: then the steps are those of
-    which the words themselves show that nothing changes, as they say at one place what is said
-    there already."""
+    too many words to try each without the others, or some speak to too many about too much: of
+    these, only what others at the same place say already is dropped or joined."""
 
     steps: tuple[Step, ...]
     before: Count
@@ -66,16 +65,17 @@ class Tidied(NamedTuple):
         }
 
 
-def tidy(engine: Engine, *, today_only: bool = False) -> Tidied:
+def tidy(engine: Engine, *, today_only: bool = False, each_word: bool = False) -> Tidied:
     """Fewer words by which everybody may do the very same to everything, at every moment: also
-    anybody new in the groups, and anything new in the places, unless `today_only`."""
-    work = Work(engine, today_only=today_only)
+    anybody new in the groups, and anything new in the places, unless `today_only`. With `each_word`
+    each word is tried without the others, however many there are."""
+    work = Work(engine, today_only=today_only, each_word=each_word)
     for find in (useless, over):
         work.each_of(find)
     for find in (joined_rules, joined_given, *((groups,) if work.tries_each else ()), roles):
         work.all_of(find)
     before, after = _count(engine.data), _count(work.data)
-    return Tidied(tuple(work.steps), before, after, today_only, work.data, work.tries_each)
+    return Tidied(tuple(work.steps), before, after, today_only, work.data, work.tried_each)
 
 
 def _count(data: SiteData) -> Count:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import cached_property
 from typing import NamedTuple
 
 from prim_lantern.change.operations.base import Made, Operation
 from prim_lantern.change.operations.rights import Give
 from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import PrimLanternError
+from prim_lantern.insight.alike import Alike
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.fixes import remove_rule, take_back
 from prim_lantern.insight.look import Look
@@ -18,9 +18,7 @@ from prim_lantern.insight.said_already import Words
 from prim_lantern.insight.useless import tries_each
 from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import Place
 from prim_lantern.site.rights import Given, Rule
-from prim_lantern.site.who import Who
 
 
 class Step(NamedTuple):
@@ -57,10 +55,13 @@ class Draft:
 class Work:
     """A site as it is made simpler, step by step; what would change an answer is left out."""
 
-    def __init__(self, engine: Engine, *, today_only: bool) -> None:
+    def __init__(self, engine: Engine, *, today_only: bool, each_word: bool) -> None:
         self.start = engine
         self.data = engine.data
-        self.tries_each = tries_each(Look(engine))
+        self._each_word = each_word
+        self.tries_each = tries_each(self.look)
+        self.tried_each = self.tries_each
+        self._alike: tuple[SiteData, Alike] | None = None
         self._words = Words(engine.data, engine.at)
         self.steps: list[Step] = []
         self._today_only = today_only
@@ -106,7 +107,7 @@ class Work:
     @property
     def look(self) -> Look:
         """The site as it is so far."""
-        return Look(self.start.after(self.data, self.start.at))
+        return Look(self.start.after(self.data, self.start.at), each_word=self._each_word)
 
     def _made(self, step: Step) -> SiteData | None:
         """The site after a step; None where it cannot be made."""
@@ -118,36 +119,22 @@ class Work:
             return None
         return None if problems_in(data, self.data) else data
 
-    @cached_property
-    def _all_back(self) -> Look:
-        """The site as it was first, where whoever is away came back."""
-        return Look(self.start.after(with_all_back(self.start.data), self.start.at))
-
     def _same(self, after: SiteData) -> bool:
-        """Whether everything is decided as on the site that was there first."""
-        look = self._all_back
-        after = with_all_back(after, like=(self.start.data, look.data))
-        if not look.stays_the_same(after) or look.files_otherwise(after):
-            return False
-        if self._today_only:
-            return True
-        both = {
-            part: getattr(after, part)
-            for part in ("rules", "given", "roles", "places", "groups", "users")
-            if getattr(after, part) is not getattr(look.data, part)
-        }
-        whos = [Who("group", name) for name in self.start.data.groups]
-        places = list(dict.fromkeys((*_places(self.start.data), *_places(after))))
-        return look.changes_nothing(both, whos, places)
+        """Whether everything is decided as on the site as it is so far, also for whoever is away
+        and comes back."""
+        if self._alike is None or self._alike[0] is not self.data:
+            back = with_all_back(self.data)
+            look = Look(self.start.after(back, self.start.at))
+            self._alike = self.data, Alike(look, self._alike and self._alike[1])
+        data, alike = self._alike
+        after = with_all_back(after, like=(data, alike.data))
+        found = alike.decides_as(after, newcomers=not self._today_only)
+        self.tried_each = self.tried_each and found is not None
+        return bool(found)
 
 
 Find = Callable[[Work], Iterator[Step]]
 """What finds one sort of steps on a site as it is so far."""
-
-
-def _places(data: SiteData) -> Iterator[Place]:
-    yield from (each.place for each in data.rules)
-    yield from (each for given in data.given for each in given.within_any)
 
 
 def given_again(given: Given, to: Sequence[str] | None = None) -> Operation:
