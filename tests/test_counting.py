@@ -46,6 +46,7 @@ def _much_said(rng: Random) -> dict[str, str]:
 @pytest.mark.parametrize("seed", range(12))
 def test_counts_are_right_where_much_is_said_to_some(make_site, seed, monkeypatch):
     monkeypatch.setattr(effects, "MOST", 0)
+    monkeypatch.setattr(effects, "_ONE_BY_ONE", 0)
     monkeypatch.setattr(population, "_PAIRS", 50)
     monkeypatch.setattr(own_work, "_FEW", 0)
     monkeypatch.setattr(own_work, "_OFTEN", 0)

@@ -240,6 +240,7 @@ HOW = {
     "by a table": {"MOST": 1_000_000},
     "by what is there": {"MOST": 1_000_000, "_TABLE": 0, "_AT_ONCE": 20, "_FEW_PEOPLE": 0},
     "together": {"MOST": 0},
+    "one by one": {"MOST": 0},
 }
 
 
@@ -258,7 +259,8 @@ def test_the_effects_of_a_rule_are_the_answers_that_change(how, site, at, rng):
         return
     comparison = effects.Comparison(before, after)
     some = ("read", "edit", "publish", "submit", "archive")
-    with patch.object(effects, "MOST", how["MOST"]), patch.multiple(every_pair, **how):
+    at_most = {"MOST": how["MOST"], "_ONE_BY_ONE": 8 if how is HOW["one by one"] else 0}
+    with patch.multiple(effects, **at_most), patch.multiple(every_pair, **how):
         every = {action: comparison.effects(action) for action in some}
     for action, found in every.items():
         for row, path in enumerate(site.items):

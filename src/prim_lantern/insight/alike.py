@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import product
 from typing import Any, Final, NamedTuple
 
-from prim_lantern.change.effects.effects import Effects
+from prim_lantern.change.effects.creating_and_managing import all_creating_is_counted
 from prim_lantern.decide.engine import Engine
 from prim_lantern.insight.around import Around
 from prim_lantern.insight.look import Look
@@ -56,8 +56,9 @@ class Alike:
         places = [each for word in words for each in places_of(word)]
         actions = self._actions(words, other)
         around = Around(self._nearby, whos, places, actions)
-        # a readership speaks of everybody, so that somebody new may be in any group
-        groups = around.groups if EVERYONE in whos else [w for w in whos if w.kind == "group"]
+        groups = [who for who in whos if who.kind == "group"]
+        if any(isinstance(each, PlaceSetting) for each in words):
+            groups = around.groups  # of all, those of which anything near speaks
         how = _Asked(groups, places, newcomers=newcomers, ever=ever)
         some, near = self._both(around.some, other), around.whole
         if _shows(*some, actions):
@@ -68,7 +69,7 @@ class Alike:
         if near is not None:
             return _same(*self._both(near, other), how)
         look, few = self._look, len(self.data.rules) + len(self.data.given) <= _FEW
-        if few and Effects(look.engine, look.engine).creating_counted:
+        if few and all_creating_is_counted(self.data):
             return _same(look, other, how)
         return None
 
@@ -84,9 +85,10 @@ class Alike:
 
     def _whos(self, words: Iterable[_Word], other: SiteData) -> Iterator[Who]:
         """Of whom the words speak, and who is in other groups."""
-        data = self.data
+        data, groups = self.data, [Who("group", name) for name in self.data.groups]
         for word in words:
-            for who in (EVERYONE,) if isinstance(word, PlaceSetting) else word.to:
+            everybody = (EVERYONE, *groups)  # a readership speaks of whoever may come, too
+            for who in everybody if isinstance(word, PlaceSetting) else word.to:
                 if who.kind != "group" or who.name in data.groups:
                     yield who
         if other.users is not data.users:

@@ -44,7 +44,7 @@ class Around:
                 beside.add(id(said.word))
         self._beside = frozenset(beside)
         self._held = set(nearby.held(places).tolist())
-        rows = nearby.held([*places, *nearby.parents(near, places, actions)])
+        rows = nearby.held([*places, *nearby.filed_there(near, places, actions)])
         apart = {each.spot for each in places}
         telling = Telling(nearby, near, apart, among, masks, kinds="file-under" in actions)
         self._items = Items(nearby, rows, telling)

@@ -129,7 +129,7 @@ class Look:
         at_once = self.engine.after(self.data.with_parts(**parts), self.at)
         if self._shows(at_once, whos, places):
             return False  # as mostly
-        people = newcomers(whos)
+        people = newcomers(self.data, whos)
         both = with_newcomers(self.data, people, places)
         others = dict(parts)
         if "users" in parts:

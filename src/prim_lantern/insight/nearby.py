@@ -115,13 +115,17 @@ class Nearby:
                     self.__dict__[each] = like.__dict__[each]
 
     @staticmethod
-    def parents(
+    def filed_there(
         near: Iterable[Said], places: Iterable[Place], actions: Collection[str]
     ) -> Iterator[Place]:
-        """Where something new may be created that some places hold, wherever it stands: what is
-        filed in a category, where somebody may create anything so."""
+        """Where something may stand that comes to be held by some places as it is filed in a
+        category: anything, where they say who may file what is there; else what is new, where
+        somebody may create anything so."""
         filed = [each.name for each in places if each.kind == "category"]
         if not filed or _FOR_CREATING.isdisjoint(actions):
+            return
+        if "file-under" in actions:
+            yield SITE
             return
         for said in near:
             for each in places_of(said.word) if said.creates else ():

@@ -9,7 +9,7 @@ from typing import Final
 
 from prim_lantern.site.content import DRAFT, IN_REVIEW, PUBLISHED, Item
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.people import Membership, User
+from prim_lantern.site.people import Membership, StandIn, User
 from prim_lantern.site.places import Place
 from prim_lantern.site.who import Who
 
@@ -17,12 +17,16 @@ _NEW: Final = "\0"  # begins what no login and no path can be
 _STATES: Final = (DRAFT, IN_REVIEW, PUBLISHED)
 
 
-def newcomers(whos: Iterable[Who]) -> list[User]:
-    """Somebody new in each group among some whos, and somebody new in none."""
-    groups = sorted({who.name for who in whos if who.kind == "group"})
-    people = [User(_NEW, "Somebody new")]
-    return people + [
-        User(f"{_NEW}{g}", "Somebody new", memberships=(Membership(g),)) for g in groups
+def newcomers(data: SiteData, whos: Iterable[Who]) -> list[User]:
+    """Somebody new in each group among some whos, and somebody new in none; where groups take in
+    whoever fits a condition, also somebody in each of whom nothing is known that would fit."""
+    groups = ["", *sorted({who.name for who in whos if who.kind == "group"})]
+    conditions = any(group.when for group in data.groups.values())
+    sorts = (User, StandIn) if conditions else (User,)
+    return [
+        sort(f"{_NEW * number}{g}", "Somebody new", memberships=(Membership(g),) if g else ())
+        for number, sort in enumerate(sorts, 1)
+        for g in groups
     ]
 
 

@@ -15,7 +15,7 @@ from prim_lantern.change.effects.effects import Effects
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.differences import differences
 from prim_lantern.decide.views.looking import offers_below
-from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE
+from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, category_and_above
 from prim_lantern.site.rights import Given, Rule
@@ -114,10 +114,11 @@ def _filed_differs(
 
 def _managed_differs(one: Engine, other: Engine, people: Iterable[Asker]) -> bool:
     """Whether any place at which something is said of managing is managed otherwise."""
-    spots = set(_managed(one)) | set(_managed(other))
     return any(
         one.may_manage(login, action, Place(*spot)) != other.may_manage(login, action, Place(*spot))
-        for login, action, spot in product(people, MANAGING_ACTIONS, spots)
+        for spot in {*_managed(one), *_managed(other)}
+        for login, action in product(people, MANAGING_ACTIONS)
+        if spot == SITE.spot or action not in SITE_WIDE_ACTIONS
     )
 
 

@@ -29,7 +29,8 @@ def effect_lines(
     what was not counted."""
     if not lines:
         only = " now; later it does" if later else " by it, as things are now"
-        what = "anything" if effects.filing_counted else "anything that is counted here"
+        all_counted = effects.filing_counted and effects.creating_counted
+        what = "anything" if all_counted else "anything that is counted here"
         yield from wrapped(f"Nobody gains or loses {what}{only}.")
         for each in () if later else because:
             yield from wrapped(f"- {each}", "  ", "  ")
@@ -39,7 +40,7 @@ def effect_lines(
     for when, some in later:
         yield styled(when, "strong")
         yield from marked(some)
-    if lines and not effects.creating_counted:
+    if not effects.creating_counted:
         yield from wrapped("Who may create what is not counted on a site of this size.", "  ")
     if not effects.filing_counted:
         told = "Who may file what is there under which category is not counted: it is too much."

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import islice
 from typing import Final
 
 from prim_lantern.change.effects.touched import Touched, all_access
@@ -12,6 +13,7 @@ from prim_lantern.change.renames import new_categories
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.actions import EVERY_ACTION, MANAGING_ACTIONS, SITE_WIDE_ACTIONS
+from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.rights import Limit
 from prim_lantern.values import replace
@@ -19,6 +21,7 @@ from prim_lantern.values import replace
 _FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
 _SECTIONS_ASKED: Final = 5_000
 _PEOPLE_ASKED: Final = 2_000
+_PAIRS_ASKED: Final = 10_000  # of a person and a parent, on a bigger site
 _KEPT: Final = 100_000
 
 Pairs = dict[tuple[str, str], dict[str | None, bool]]
@@ -75,9 +78,18 @@ class Special:
 
     @property
     def creating_counted(self) -> bool:
-        """Whether it is looked at who may create what; on very big sites it is not."""
-        few = len(self._after.tree) <= _SECTIONS_ASKED
-        return few and len(self._after.users) <= _PEOPLE_ASKED
+        """Whether it is looked at who may create what; on big sites it is only where few people and
+        parents are concerned."""
+        if all_creating_is_counted(self._after):
+            return True
+        asked, everybody, every = 0, len(self._after.users), len(self._after.content)
+        for scope in self._scopes():
+            people = everybody if scope.people is None else len(scope.people)
+            at_most = _PAIRS_ASKED // (people + scope.guests or 1) + 1  # are enough to count
+            parents = self._parents(self.touched.after, scope.tops)
+            some = every if scope.tops is None else sum(1 for _ in islice(parents, at_most))
+            asked += (people + scope.guests) * some
+        return asked <= _PAIRS_ASKED
 
     def pairs(self) -> Pairs:
         """By "create KIND" (and "in CATEGORY") and parent, and by managing action and place, who
@@ -135,7 +147,8 @@ class Special:
         if words is None or self._people_changed() or base.readerships != after.readerships:
             yield _Scope(people=people, guests=words is None or bool(words))
         elif words:
-            yield _Scope(tops=tuple(sorted(words)), people=people)
+            guests = self.touched.spoken_of is None
+            yield _Scope(tops=tuple(sorted(words)), people=people, guests=guests)
 
     @cached_property
     def _come_or_gone(self) -> set[str]:
@@ -294,6 +307,11 @@ class Special:
             if (where.kind == "site" or action not in SITE_WIDE_ACTIONS)
             and engine.may_manage(known, action, where)
         }
+
+
+def all_creating_is_counted(data: SiteData) -> bool:
+    """Whether a site is so small that it is always looked at who may create what."""
+    return len(data.tree) <= _SECTIONS_ASKED and len(data.users) <= _PEOPLE_ASKED
 
 
 def _has_all_access(engine: Engine, login: str) -> bool:
