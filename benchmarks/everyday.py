@@ -75,6 +75,8 @@ def coming_and_going(data: SiteData) -> Iterator[Row]:
         "a member removed": lambda change: change.remove_members("g7", "user77"),
         "a person removed": lambda change: change.remove_user("newcomer"),
         "a readership set": lambda change: change.set_readership(section, "r3"),
+        "a role for one person": lambda change: change.give("writes", "user:user9"),
+        "a role for a group there": lambda change: change.give("writes", "group:g9", section),
     }
     for name, build in steps.items():
         change = site.change(by="user0")

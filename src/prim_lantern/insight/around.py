@@ -13,7 +13,7 @@ from typing import Final
 from prim_lantern.decide.engine.people import ANYBODY, GUEST
 from prim_lantern.insight.nearby import Near, Nearby, Said, Spot
 from prim_lantern.insight.sorts import Items, People, Telling
-from prim_lantern.site.places import SITE, Place, category_and_above
+from prim_lantern.site.places import SITE, Place, category_and_above, way_to
 from prim_lantern.site.who import Who
 
 MOST_ITEMS: Final = 2_000  # of different sorts: more are not looked at together
@@ -49,6 +49,8 @@ class Around:
         telling = Telling(nearby, near, apart, among, masks, kinds="file-under" in actions)
         self._items = Items(nearby, rows, telling)
         spots = telling.met | apart | {SITE.spot}
+        for each in places:  # what is new there may stand where nothing stands yet
+            spots |= {("path", path) for path in way_to(each.name if each.kind == "path" else "/")}
         self._categories = self._telling_categories(telling.told_of | spots)
         if any(each.creates and not each.spots.isdisjoint(spots) for each in near):
             spots |= {("category", name) for name in nearby.data.categories}

@@ -12,8 +12,10 @@ from itertools import product
 from typing import NamedTuple
 
 from prim_lantern.change.effects.effects import Effects
+from prim_lantern.decide.clauses import clauses_of_given, clauses_of_rule
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.differences import differences
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
@@ -22,16 +24,20 @@ from prim_lantern.site.rights import Given, Rule
 
 _MOST = 20_000  # pairs of a person and an item or a category that are asked about one by one
 
+_FOR_FILING = frozenset({"file-under"})
+_FOR_CREATING = frozenset({"create", "file-under", "read", "see-drafts"})
+
 Asker = str | None
 Spot = tuple[str, str]
 
 
 class Turn(NamedTuple):
-    """What may be decided otherwise after a moment: items and categories, for everybody; and what
-    some people may."""
+    """What may be decided otherwise after a moment: items, what is created in some categories and
+    what is filed in some, for everybody; and what some people may."""
 
     paths: frozenset[str]
-    categories: frozenset[str]
+    created_in: frozenset[str]
+    filed_in: frozenset[str]
     logins: frozenset[str]
 
 
@@ -49,10 +55,8 @@ def turn_between(data: SiteData, then: datetime, engine: Engine) -> Turn | None:
     paths = {names[row] for row in differs.rows}
     for kind, name in spots:
         paths.update((name, *data.tree.below(name)) if kind == "path" else ())
-    categories = {name for kind, name in spots if kind == "category"}
+    categories = _categories(data, turned)
     if categories:
-        every = data.categories
-        categories = {e for e in every if not categories.isdisjoint(category_and_above(e))}
         filed = enumerate(data.content.values_of("categories"))
         rows = {row for row, under in filed if not categories.isdisjoint(under)}
         rows |= {part for part, page in data.pages.items() if page in rows}
@@ -61,7 +65,26 @@ def turn_between(data: SiteData, then: datetime, engine: Engine) -> Turn | None:
     while leading := {names[row] for row, to in links if to in paths} - paths:
         paths |= leading
     logins = {each for each in differs.people if _turns(engine, each, then)}
-    return Turn(frozenset(paths), frozenset(categories), frozenset(logins))
+    about = {id(each): _actions(data, each) for each in turned}
+    created, filed_in = (
+        _categories(data, [each for each in turned if not actions.isdisjoint(about[id(each)])])
+        for actions in (_FOR_CREATING, _FOR_FILING)
+    )
+    return Turn(frozenset(paths), created, filed_in, frozenset(logins))
+
+
+def _categories(data: SiteData, some: Iterable[Rule | Given]) -> frozenset[str]:
+    """The categories at which some words stand, and those below."""
+    names = {each.name for word in some for each in _places(word) if each.kind == "category"}
+    every = data.categories if names else ()
+    return frozenset(each for each in every if not names.isdisjoint(category_and_above(each)))
+
+
+def _actions(data: SiteData, word: Rule | Given) -> set[str]:
+    clauses = (
+        clauses_of_rule(data, word) if isinstance(word, Rule) else clauses_of_given(data, word)
+    )
+    return {action for each in clauses for action in each.actions}
 
 
 def differ_at(turn: Turn | None, one: Engine, other: Engine) -> bool:
@@ -71,45 +94,51 @@ def differ_at(turn: Turn | None, one: Engine, other: Engine) -> bool:
     people: list[Asker] = [None, *(login for login in data.users if one.acting(login))]
     if turn is not None:
         sections = list(data.tree.sections())
-        asked = len(people) * (len(turn.paths) + len(sections) * len(turn.categories))
+        elsewhere = len(sections) * len(turn.created_in) + len(data.content) * len(turn.filed_in)
+        asked = len(people) * (len(turn.paths) + elsewhere)
         asked += len(turn.logins) * len(data.content)
         if asked <= _MOST:
             everywhere = product(turn.logins, data.content.names)
             return (
                 _items_differ(one, other, product(people, turn.paths))
                 or _items_differ(one, other, everywhere)
-                or _filed_differs(one, other, people, sections, turn.categories)
+                or _created_differs(one, other, product(people, sections), turn.created_in)
+                or _filed_differs(one, other, product(people, data.content.names, turn.filed_in))
                 or _managed_differs(one, other, people)
             )
     return bool(Effects(one, other))
 
 
 def _items_differ(one: Engine, other: Engine, asked: Iterable[tuple[Asker, str]]) -> bool:
-    """Whether anything is decided otherwise about some people and items, or what they may create
-    right below."""
+    """Whether anything is decided otherwise about some people and items, where they may file them,
+    or what they may create right below."""
     actions = [each for each in one.data.item_actions if each not in NEED_MORE]
+    filings = one.beside(Filings), other.beside(Filings)
     for login, path in asked:
         if any(one.allows(login, e, path) != other.allows(login, e, path) for e in actions):
+            return True
+        if filings[0].under(login, path) != filings[1].under(login, path):
             return True
         if [*offers_below(one, login, path)] != [*offers_below(other, login, path)]:
             return True
     return False
 
 
-def _filed_differs(
-    one: Engine,
-    other: Engine,
-    people: Iterable[Asker],
-    parents: Iterable[str],
-    categories: Iterable[str],
+def _created_differs(
+    one: Engine, other: Engine, asked: Iterable[tuple[Asker, str]], categories: Iterable[str]
 ) -> bool:
     """Whether something new that is filed in some categories can be created otherwise."""
     takes = [(kind, e) for kind in one.data.all_kinds.values() for e in categories if kind.takes(e)]
     return any(
         one.may_create(login, kind.name, parent, (each,))
         != other.may_create(login, kind.name, parent, (each,))
-        for (login, parent), (kind, each) in product(product(people, parents), takes)
+        for (login, parent), (kind, each) in product(asked, takes)
     )
+
+
+def _filed_differs(one: Engine, other: Engine, asked: Iterable[tuple[Asker, str, str]]) -> bool:
+    """Whether some people can file some items otherwise in some categories."""
+    return any(one.may_file(*each) != other.may_file(*each) for each in asked)
 
 
 def _managed_differs(one: Engine, other: Engine, people: Iterable[Asker]) -> bool:
