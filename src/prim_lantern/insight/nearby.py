@@ -9,10 +9,11 @@ from collections.abc import Set as AbstractSet
 from datetime import datetime
 from functools import cached_property, reduce
 from operator import or_
-from typing import Final, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
+from prim_lantern.change.effects.creating_and_managing import FOR_CREATING
 from prim_lantern.decide.belonging import upper_groups
 from prim_lantern.decide.clauses import Clause, clauses_of_given, clauses_of_rule
 from prim_lantern.decide.engine import Engine
@@ -28,8 +29,6 @@ from prim_lantern.site.places import SITE, Place, category_and_above
 from prim_lantern.site.rights import Given, PlaceSetting, Rule
 from prim_lantern.site.who import GUESTS, Who
 from prim_lantern.values import replace
-
-_FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
 
 _Word = Rule | Given
 Spot = tuple[str, str]
@@ -122,7 +121,7 @@ class Nearby:
         category: anything, where they say who may file what is there; else what is new, where
         somebody may create anything so."""
         filed = [each.name for each in places if each.kind == "category"]
-        if not filed or _FOR_CREATING.isdisjoint(actions):
+        if not filed or FOR_CREATING.isdisjoint(actions):
             return
         if "file-under" in actions:
             yield SITE

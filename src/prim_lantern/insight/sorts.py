@@ -83,10 +83,12 @@ class Telling:
             self._states |= each.states
             for spot in each.spots:
                 said.setdefault(spot, []).append(id(each.word))
-        for setting in data.places:
-            from_above = setting.readership_from_above, setting.rights_from_above
-            told = from_above, setting.place.reach, self._readers(setting.readership)
-            said.setdefault(setting.place.spot, []).append(told)
+        for spot, setting in data.readerships_at.items():
+            readers = self._readers(setting.readership)
+            told = setting.readership_from_above, setting.place.reach, readers
+            said.setdefault(spot, []).append(told)
+        for path in data.rights_cut_at:
+            said.setdefault(("path", path), []).append("no rights from above")
         self.told_of = {*said, *spots_apart}  # the places at which anything is told apart
         self._said: dict[Spot, object] = {
             spot: spot if spot in spots_apart else (*words,) for spot, words in said.items()

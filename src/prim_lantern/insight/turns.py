@@ -11,12 +11,13 @@ from datetime import datetime
 from itertools import product
 from typing import NamedTuple
 
+from prim_lantern.change.effects.creating_and_managing import FOR_CREATING
 from prim_lantern.change.effects.effects import Effects
-from prim_lantern.decide.clauses import clauses_of_given, clauses_of_rule
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.differences import differences
 from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.views.looking import offers_below
+from prim_lantern.insight.nearby import Spot, clauses_of, places_of
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, category_and_above
@@ -25,10 +26,8 @@ from prim_lantern.site.rights import Given, Rule
 _MOST = 20_000  # pairs of a person and an item or a category that are asked about one by one
 
 _FOR_FILING = frozenset({"file-under"})
-_FOR_CREATING = frozenset({"create", "file-under", "read", "see-drafts"})
 
 Asker = str | None
-Spot = tuple[str, str]
 
 
 class Turn(NamedTuple):
@@ -48,7 +47,7 @@ def turn_between(data: SiteData, then: datetime, engine: Engine) -> Turn | None:
     words: list[Rule | Given] = [*data.rules, *data.given]
     turned = [each for each in words if _between(then, each.period, engine.at)]
     given = {each.role for each in turned if isinstance(each, Given)}
-    spots = {place.spot for each in turned for place in _places(each)}
+    spots = {place.spot for each in turned for place in places_of(each)}
     if differs is None or SITE.spot in spots or not given.isdisjoint(engine.rights.levels_of_roles):
         return None
     names, links = data.content.names, engine.links.items()
@@ -65,26 +64,22 @@ def turn_between(data: SiteData, then: datetime, engine: Engine) -> Turn | None:
     while leading := {names[row] for row, to in links if to in paths} - paths:
         paths |= leading
     logins = {each for each in differs.people if _turns(engine, each, then)}
-    about = {id(each): _actions(data, each) for each in turned}
+    about = {
+        id(word): {action for each in clauses_of(data, word) for action in each.actions}
+        for word in turned
+    }
     created, filed_in = (
         _categories(data, [each for each in turned if not actions.isdisjoint(about[id(each)])])
-        for actions in (_FOR_CREATING, _FOR_FILING)
+        for actions in (FOR_CREATING, _FOR_FILING)
     )
     return Turn(frozenset(paths), created, filed_in, frozenset(logins))
 
 
 def _categories(data: SiteData, some: Iterable[Rule | Given]) -> frozenset[str]:
     """The categories at which some words stand, and those below."""
-    names = {each.name for word in some for each in _places(word) if each.kind == "category"}
+    names = {each.name for word in some for each in places_of(word) if each.kind == "category"}
     every = data.categories if names else ()
     return frozenset(each for each in every if not names.isdisjoint(category_and_above(each)))
-
-
-def _actions(data: SiteData, word: Rule | Given) -> set[str]:
-    clauses = (
-        clauses_of_rule(data, word) if isinstance(word, Rule) else clauses_of_given(data, word)
-    )
-    return {action for each in clauses for action in each.actions}
 
 
 def differ_at(turn: Turn | None, one: Engine, other: Engine) -> bool:
@@ -156,10 +151,6 @@ def _managed(engine: Engine) -> Iterator[Spot]:
         said = any(engine.rights.at(spot, action) for action in MANAGING_ACTIONS)
         if said or engine.rights.all_access.get(spot):
             yield spot
-
-
-def _places(word: Rule | Given) -> tuple[Place, ...]:
-    return word.within_any if isinstance(word, Given) else (word.place,)
 
 
 def _between(then: datetime, moments: Iterable[datetime | None], at: datetime) -> bool:

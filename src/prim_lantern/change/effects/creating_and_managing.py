@@ -18,7 +18,9 @@ from prim_lantern.site.places import SITE, Place
 from prim_lantern.site.rights import Limit
 from prim_lantern.values import replace
 
-_FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
+FOR_CREATING: Final = frozenset({"create", "file-under", "read", "see-drafts"})
+"""The actions on which it rests whether somebody may create something."""
+
 _SECTIONS_ASKED: Final = 5_000
 _PEOPLE_ASKED: Final = 2_000
 _PAIRS_ASKED: Final = 10_000  # of a person and a parent, on a bigger site
@@ -206,7 +208,7 @@ class Special:
             return None
         found = set()
         for clause in self.touched.clauses:
-            if clause.actions & _FOR_CREATING:
+            if clause.actions & FOR_CREATING:
                 if clause.place.kind != "path":
                     return None
                 found.add(clause.place.name)
@@ -329,7 +331,7 @@ def _may_be_held(engine: Engine, login: str) -> bool:
         return True
     finals = (each for each in engine.data.rules if each.no_exceptions)
     about = [
-        e for e in finals if not _FOR_CREATING.isdisjoint(e.actions) or EVERY_ACTION in e.actions
+        e for e in finals if not FOR_CREATING.isdisjoint(e.actions) or EVERY_ACTION in e.actions
     ]
     whos = {who for each in about for who in each.to}
     mask, _, _ = engine.crowd[login]
