@@ -122,3 +122,41 @@ def test_filing_under_a_category_is_decided_wherever_something_stands(make_site)
     words += word("allow", "file-under", "group:crew", "topic:sea")
     site = make_site(words, CREW, SECTION)
     assert not any("file-under" in each.says for each in site.checkup(AT, "never-decides"))
+
+
+READERS = (
+    '[readerships.desk]\nreaders = ["group:desk"]\n[readerships.crew]\nreaders = ["group:crew"]\n'
+    '[[places]]\nwhere = "/a"\nreadership = "desk"\n[[places]]\nwhere = "/a/n"\nreadership = "crew"\n'
+)
+TWO = "ann,Ann,,active,crew,,\nbo,Bo,,active,crew;desk,,"
+FILED = '[[rules]]\nallow = ["file-under"]\nto = ["group:desk"]\nwhere = "/a"\n'
+# All that is wrong in it is nothing, though a word decides for one alone, or for what is to come.
+DECIDES = {
+    "for one of two in the group, whom another word lets": (
+        GROUPS + word("allow", "edit", "group:desk") + word("deny", "edit", "group:crew", "/a"),
+        TWO, SECTION,
+    ),
+    "for an item in a state in which nothing new begins": (
+        GROUPS + word("allow", "edit", "user:bo", "/a", 'in_state = ["archived"]\nreach = "only-below"\n'),
+        TWO, SECTION + "\n/a/x,page,X,mo,,published,,,,,\n/a/y,page,Y,mo,,archived,,,,,",
+    ),
+    "for what somebody wrote, of two items that are alike": (
+        GROUPS + READERS + word("allow", "see-versions", "group:crew", "/a", 'whose = "own"\n'),
+        "abe,Abe,,active,crew;desk,,\n" + TWO, SECTION + "\n/a/y,page,Y,bo,,published,,,,,",
+    ),
+    "where nothing stands yet, for whoever reads above": (
+        GROUPS + READERS, "ann,Ann,,active,,,\neli,Eli,,active,desk,,", SECTION,
+    ),
+    "later, for somebody new who files": (
+        TOPIC + GROUPS + FILED + FILED + "until = 2028-01-01\n", "ann,Ann,,active,,,", SECTION,
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", DECIDES.values(), ids=DECIDES)
+def test_a_word_that_decides_for_one_alone_is_not_useless(make_site, case):
+    words, people, content = case
+    site = make_site(words, people, content)
+    words = [each for each in _words(site.data) if not getattr(each, "period", (None, None))[1]]
+    alike = Alike(Look(site._state.engine(site.moment(AT))))
+    assert not any(alike.decides_as(_without(site.data, each)) for each in words)

@@ -9,7 +9,8 @@ from unittest.mock import patch
 
 import pytest
 
-from prim_lantern.decide.engine import Engine, plan
+from prim_lantern.change.effects.effects import Effects
+from prim_lantern.decide.engine import Engine, effects, plan
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.site.content import Item
@@ -18,6 +19,7 @@ from prim_lantern.site.people import User
 from prim_lantern.site.places import Place, place
 from prim_lantern.site.rights import Given, PlaceSetting, Readership, Role, Rule
 from prim_lantern.site.who import EVERYONE, SIGNED_IN, Who
+from prim_lantern.site.who import who as read_who
 from sites import NOON
 
 
@@ -218,3 +220,47 @@ def test_engines_that_share_what_they_know_each_say_their_own(make_site, where, 
                 expected = [plain.may("cyd", action, each).allowed for each in site.items]
                 assert [engine.allows("cyd", action, each) for each in site.items] == expected
                 assert lists_of(engine).items_for("cyd", action).tolist() == expected
+
+
+@pytest.mark.parametrize("few", [0, 8])
+@pytest.mark.parametrize("where", ["site", "/a/b"])
+@pytest.mark.parametrize("to", ["everyone", "guests", "group:crew", "user:bo"])
+def test_a_word_is_heard_by_an_engine_that_was_asked_before(make_site, monkeypatch, to, where, few):
+    """Whoever it speaks to, at the site or below; a link is followed to what it leads to."""
+    monkeypatch.setattr(effects, "_ONE_BY_ONE", few)
+    people = "ann,Ann,,active,crew,,\nbo,Bo,,active,,,"
+    pages = "/a,page,A,mo,,published,,,,,\n/a/b,page,B,mo,,published,,,,,\n/m,link,M,mo,,published,,,,,/a/b"
+    data = make_site("[groups.crew]", people, pages).data
+    data = data.with_parts(items=data.content, users=data.people)
+    for allow, action in ((False, "read"), (True, "edit")):
+        before = Engine(data, NOON)
+        asked = list(product([None, "ann", "bo"], ("read", "edit"), data.items))
+        for each in asked * 2:
+            before.allows(*each)
+        rule = Rule(allow, (action,), (read_who(to),), place(where))
+        changed = data.with_parts(rules=(*data.rules, rule))
+        after, plain = before.after(changed, NOON), Reference(changed, NOON)
+        now = {each: plain.may(*each).allowed for each in asked}
+        assert {each: after.allows(*each) for each in asked} == now
+        gains = {each: now[each] for each in asked if now[each] != before.allows(*each)}
+        told = Effects(before, after).of_each
+        found = {
+            (somebody, action, path): gained
+            for somebody, some in told.items()
+            for action, path, gained in some
+            if somebody != data.owner and action in ("read", "edit")
+        }
+        assert gains
+        assert found == gains
+
+
+def test_what_the_site_says_anew_is_heard_where_answers_were_at_hand(demo):
+    data = demo.data.with_parts(items=demo.data.content, users=demo.data.people)
+    before = Engine(data, NOON)
+    asked = list(product([None, *data.users], ["read", "edit"], data.items))
+    for each in asked * 2:
+        before.allows(*each)
+    rule = Rule(False, ("read",), (SIGNED_IN,), place("site"))
+    changed = data.with_parts(rules=(*data.rules, rule))
+    after, anew = before.after(changed, NOON), Engine(changed, NOON)
+    assert [after.allows(*each) for each in asked] == [anew.allows(*each) for each in asked]
