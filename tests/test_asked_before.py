@@ -234,7 +234,7 @@ def test_a_word_is_heard_by_an_engine_that_was_asked_before(make_site, monkeypat
     data = data.with_parts(items=data.content, users=data.people)
     for allow, action in ((False, "read"), (True, "edit")):
         before = Engine(data, NOON)
-        asked = list(product([None, "ann", "bo"], ("read", "edit"), data.items))
+        asked = list(product(["ann", "bo", None], ("read", "edit"), data.items))
         for each in asked * 2:
             before.allows(*each)
         rule = Rule(allow, (action,), (read_who(to),), place(where))
@@ -252,15 +252,3 @@ def test_a_word_is_heard_by_an_engine_that_was_asked_before(make_site, monkeypat
         }
         assert gains
         assert found == gains
-
-
-def test_what_the_site_says_anew_is_heard_where_answers_were_at_hand(demo):
-    data = demo.data.with_parts(items=demo.data.content, users=demo.data.people)
-    before = Engine(data, NOON)
-    asked = list(product([None, *data.users], ["read", "edit"], data.items))
-    for each in asked * 2:
-        before.allows(*each)
-    rule = Rule(False, ("read",), (SIGNED_IN,), place("site"))
-    changed = data.with_parts(rules=(*data.rules, rule))
-    after, anew = before.after(changed, NOON), Engine(changed, NOON)
-    assert [after.allows(*each) for each in asked] == [anew.allows(*each) for each in asked]
