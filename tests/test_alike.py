@@ -140,9 +140,21 @@ DECIDES = {
         GROUPS + word("allow", "edit", "user:bo", "/a", 'in_state = ["archived"]\nreach = "only-below"\n'),
         TWO, SECTION + "\n/a/x,page,X,mo,,published,,,,,\n/a/y,page,Y,mo,,archived,,,,,",
     ),
-    "for what somebody wrote, of two items that are alike": (
-        GROUPS + READERS + word("allow", "see-versions", "group:crew", "/a", 'whose = "own"\n'),
+    "for what one of two wrote who are spoken of alike": (
+        GROUPS + word("allow", "edit", "group:desk") + word("deny", "edit", "group:crew", "/a", 'whose = "own"\n'),
         "abe,Abe,,active,crew;desk,,\n" + TWO, SECTION + "\n/a/y,page,Y,bo,,published,,,,,",
+    ),
+    "for one of two items by what may be read there": (
+        GROUPS + READERS.partition("[[places]]")[0] + word("allow", "edit", "group:desk")
+        + word("deny", "edit", "user:bo", "/a", 'in_state = ["archived"]\nreach = "only-below"\n'),
+        "bo,Bo,,active,desk,,",
+        SECTION + "\n/a/x,page,X,mo,,archived,,crew,,,\n/a/y,page,Y,mo,,archived,,desk,,,",
+    ),
+    "for what ends later, of two items that are alike now": (
+        GROUPS + word("allow", "edit", "group:desk")
+        + word("deny", "edit", "user:bo", "/a", 'in_state = ["archived"]\nreach = "only-below"\n'),
+        "bo,Bo,,active,desk,,",
+        SECTION + "\n/a/x,page,X,mo,,published,,,,,\n/a/y,page,Y,mo,,published,,,,2028-01-01,",
     ),
     "where nothing stands yet, for whoever reads above": (
         GROUPS + READERS, "ann,Ann,,active,,,\neli,Eli,,active,desk,,", SECTION,
