@@ -12,6 +12,7 @@ from prim_lantern.cli.changing import How, carry_out, changing
 from prim_lantern.cli.common import opened, print_json, print_lines
 from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.errors import BadQuestion, UnknownName
+from prim_lantern.insight.checks import never_decides
 from prim_lantern.insight.checkup import CHECKS, check_named
 from prim_lantern.insight.finding import MISTAKE, NOTE, SERIOUS, Finding
 from prim_lantern.live import Site
@@ -127,7 +128,7 @@ def _finding(site: Site, key: str) -> Finding:
     name = key.rpartition("-")[0]
     only = name if name in CHECKS else None
     found = {each.key: each for each in site.checkup(only=only)}
-    if key not in found:  # it may have been found among more words
+    if key not in found and only == never_decides.NAME:  # it may be of more words than are tried
         found |= {each.key: each for each in site.checkup(only=only, each_word=True)}
     if key not in found:
         raise UnknownName("The finding", key, Near(key, found))

@@ -60,9 +60,10 @@ class Alike:
         if any(isinstance(each, PlaceSetting) for each in words):
             groups = around.groups  # of all, those of which anything near speaks
         how = _Asked(groups, places, newcomers=newcomers, ever=ever)
-        some, near = self._both(around.some, other), around.whole
+        some = self._both(around.some, other)
         if _shows(*some, actions):
             return False  # as mostly
+        near = around.whole
         big = near is None or len(near.paths) > _SMALL
         if big and _same(*some, how._replace(ever=False)) is False:
             return False
