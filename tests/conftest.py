@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import contextlib
+import gc
 import io
 import itertools
 import os
@@ -73,6 +74,11 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         return
     longest = [f"test_{name}.py" for name in LONG]
     items.sort(key=lambda each: longest.index(each.path.name) if each.path.name in longest else 99)
+
+
+def pytest_collection_finish() -> None:
+    """What is loaded now stays: the garbage collector need not go through it again and again."""
+    gc.freeze()
 
 
 def pytest_configure(config: pytest.Config) -> None:

@@ -55,7 +55,7 @@ def _plainly(engine, other, each):
     return not look.files_otherwise(other)
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(2))
 @pytest.mark.parametrize("make", [dense_site, random_site])
 def test_near_a_word_all_is_decided_as_on_the_whole_site(make, seed, monkeypatch):
     monkeypatch.setattr(alike, "_FEW", 0)

@@ -443,10 +443,11 @@ def test_a_tree_a_thousand_deep_with_a_word_at_every_step():
         Rule(bool(depth % 2), ("edit", "read"), (Who("user", "cyd"),), Place("path", path))
         for depth, path in enumerate(paths)
     ]
-    site = pl.Site(small(items={path: Item(path, "page") for path in paths}, rules=tuple(rules)))
+    some = {path: Item(path, "page") for path in (*paths[1::20], *paths[-2:])}
+    site = pl.Site(small(items=some, rules=tuple(rules)))
     assert site.may("cyd", "edit", paths[-1])
     assert not site.may("cyd", "edit", paths[-2])
-    assert len(site.items_for("cyd", "edit")) == 500
+    assert site.items_for("cyd", "edit") == [*paths[1::20], paths[-1]]
 
 
 def test_tens_of_thousands_of_rules_on_one_place():

@@ -67,7 +67,7 @@ USUAL = {
     "by": "hana.okafor", "kind": "post", "name": "volunteers", "group": "volunteers", "role": "writer",
 }  # fmt: skip
 OF_THE_WHOLE = ("checkup", "tidy", "report")
-FLAGS = ("today_only", "checkup")  # anything is yes or no
+FLAGS = ("today_only", "checkup", "each_word")  # anything is yes or no
 SITE_CALLS = [
     (kind, name, parameter)
     for kind in (pl.Site, pl.Change, pl.Viewer)
