@@ -249,14 +249,16 @@ def _with_rows(data: SiteData, rows: Iterable[Mapping[str, Any]], gone: Iterable
     put: dict[str, Item] = {}
     for row in rows:
         try:
-            item = _item(data, row)
+            path = _path(row)
+            before = data.content.get(path)
+            item = _item(data, row, path, before)
         except BadValue as error:
             problems.append(Problem(None, None, error.value, error.expected))
             continue
-        if item.path in put:
-            problems.append(Problem(None, None, item.path, "is in two rows; keep one."))
-        if data.items.get(item.path) != item:
-            put[item.path] = item
+        if path in put:
+            problems.append(Problem(None, None, path, "is in two rows; keep one."))
+        if item is not before:
+            put[path] = item
     without = {path for path in gone if path in data.items}
     with_parts = [
         path
@@ -276,49 +278,55 @@ def _with_rows(data: SiteData, rows: Iterable[Mapping[str, Any]], gone: Iterable
     return after
 
 
-def _item(data: SiteData, row: Mapping[str, Any]) -> Item:
-    """The item that a row says, with what it leaves out as it is now."""
-    more = [name for name in row if name not in _COLUMNS]
-    if more:
-        raise BadValue(more[0], f"is nothing that a row of content has: {', '.join(_COLUMNS)}.")
-    if not isinstance(row.get("path"), str):
-        raise BadValue(row.get("path"), "is no path: each row needs one.")
-    path = names.path(row["path"])
-    before = data.items.get(path)
+def _path(row: Mapping[str, Any]) -> str:
+    """The path of a row that has nothing but what a row has."""
+    for name in row:
+        if name not in _COLUMNS:
+            more = f"is nothing that a row of content has: {', '.join(_COLUMNS)}."
+            raise BadValue(name, more)
+    path = row.get("path")
+    if not isinstance(path, str):
+        raise BadValue(path, "is no path: each row needs one.")
+    return names.path(path)
+
+
+def _item(data: SiteData, row: Mapping[str, Any], path: str, before: Item | None) -> Item:
+    """The item that a row says, with what it leaves out as it is now; that one, where it says the
+    same."""
     kind = row.get("kind", before.kind if before is not None else None)
     if not isinstance(kind, str) or kind not in data.all_kinds:
         raise BadValue(kind, f"is no kind of this site, for {path}: {', '.join(data.all_kinds)}.")
-    said: dict[str, Any] = {name: _single(row[name], name, path) for name in _SINGLE if name in row}
-    said |= {name: _several(row[name], name, path) for name in _LISTS if row.get(name) is not None}
-    said |= {name: _moment(row[name], data) for name in _TIMES if name in row}
+    said: dict[str, Any] = {"state": DRAFT} if before is None else {}
+    for name, value in row.items():
+        if name in _SINGLE:
+            said[name] = _single(value, name, path)
+        elif name in _TIMES:
+            said[name] = moments.moment(value, data.zone) if value is not None else None
+        elif name in _LISTS and value is not None:
+            said[name] = _several(value, name, path)
     if data.all_kinds[kind].part:
         said = {name: said[name] for name in ("title", "kind") if name in said}
-    elif before is None:
-        said = {"state": DRAFT, **said}
     if before is None:
-        return Item(path, **{"kind": kind, **said})
+        return Item(path, **said)
     same = all(getattr(before, name) == value for name, value in said.items())
     return before if same else replace(before, **said)
 
 
 def _single(value: Any, name: str, path: str) -> str | None:
+    if isinstance(value, str):
+        return value
     if value is None and name in ("title", "links_to"):
         return "" if name == "title" else None  # nothing is said
-    if not isinstance(value, str):
-        raise BadValue(value, f"is no text, as the {name} of {path} is.")
-    return value
+    raise BadValue(value, f"is no text, as the {name} of {path} is.")
 
 
 def _several(value: Any, name: str, path: str) -> tuple[str, ...]:
     listed = isinstance(value, Iterable) and not isinstance(value, str | bytes | Mapping)
     several: list[Any] = list(value) if listed else [None]
-    if not all(isinstance(each, str) for each in several):
-        raise BadValue(value, f"is no list of texts, as the {name} of {path} are.")
+    for each in several:
+        if not isinstance(each, str):
+            raise BadValue(value, f"is no list of texts, as the {name} of {path} are.")
     return tuple(dict.fromkeys(several))
-
-
-def _moment(value: Any, data: SiteData) -> Any:
-    return moments.moment(value, data.zone) if value is not None else None
 
 
 def _with_work(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from hashlib import sha256
+from json import JSONEncoder
 from typing import Any, Final
 
 from prim_lantern.change.pieces import SITE_FIELDS, differences
@@ -79,17 +80,36 @@ def thing(part: str, name: str, values: Plain) -> Any:
 _SITE: Final = {"name": "", "owner": ""}
 
 
+class Told:
+    """Things as plain values, each told once however often it is asked for."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[Any, Plain]] = {}  # with the thing, so that it stays
+
+    def plain(self, part: str, thing: Any) -> Plain:
+        """A thing of one part as plain values."""
+        if thing is None or part == "site":
+            return plain(part, thing)
+        found = self._known.get(id(thing))
+        if found is None:
+            found = self._known[id(thing)] = (thing, plain(part, thing))
+        return found[1]
+
+
+_SHORT: Final = {"ensure_ascii": False, "separators": (",", ":"), "default": str}
+_IN_ONE_FORM: Final = JSONEncoder(sort_keys=True, **_SHORT)  # type: ignore[arg-type]
+_AS_IT_STANDS: Final = JSONEncoder(**_SHORT)  # type: ignore[arg-type]
+
+
 def as_json(values: Plain) -> str:
     """Values as JSON in one form only (keys in order, no spaces), so that equal ones are equal
     texts; moments as text in ISO 8601."""
-    return json.dumps(
-        values, ensure_ascii=False, sort_keys=True, separators=(",", ":"), default=str
-    )
+    return _IN_ONE_FORM.encode(values)
 
 
 def as_text(values: Plain) -> str:
     """Values as JSON to be kept: the keys stay in the order that they have."""
-    return json.dumps(values, ensure_ascii=False, separators=(",", ":"), default=str)
+    return _AS_IT_STANDS.encode(values)
 
 
 def number_of(part: str, name: str, value: Plain) -> int:
@@ -127,10 +147,13 @@ class State:
             found.add("items", name, item)
         return found
 
-    def add(self, part: str, name: str, each: Any, times: int = 1) -> None:
-        """Add a thing, or take it off (`times` -1)."""
+    def add(
+        self, part: str, name: str, each: Any, times: int = 1, told: Told | None = None
+    ) -> None:
+        """Add a thing, or take it off (`times` -1); `told`, where it is told elsewhere too."""
         if each is not None:
-            self.number_off(-times * number_of(part, name, plain(part, each)))
+            value = plain(part, each) if told is None else told.plain(part, each)
+            self.number_off(-times * number_of(part, name, value))
 
     def number_off(self, number: int) -> None:
         """Take off the number of a thing."""

@@ -13,7 +13,7 @@ from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BadValue, BrokenHistory, PrimLanternError
-from prim_lantern.formats.entries import as_json, as_text, plain, thing
+from prim_lantern.formats.entries import Told, as_json, as_text, thing
 from prim_lantern.formats.json_text import read_json
 from prim_lantern.site.moments import moment
 
@@ -91,16 +91,16 @@ def _broken(number: int, error: Exception) -> BrokenHistory:
     return BrokenHistory(number, f"it cannot be read ({type(error).__name__})")
 
 
-def written_line(record: Record, state: str, before: str) -> tuple[Line, str]:
+def written_line(record: Record, state: str, before: str, told: Told) -> tuple[Line, str]:
     """The line for a change, after the one whose hash is `before`, and its text."""
-    values = _plain(record, state, before)
+    values = _plain(record, state, before, told)
     line = Line(record, state, before, _hash(values))
     return line, as_text({**values, "hash": line.hash})
 
 
 def text_of(line: Line) -> str:
     """A line as text, without its end."""
-    return as_text({**_plain(line.record, line.state, line.before), "hash": line.hash})
+    return as_text({**_plain(line.record, line.state, line.before, Told()), "hash": line.hash})
 
 
 def values_from(text: str, number: int) -> Mapping[str, Any]:
@@ -144,7 +144,7 @@ def _hash(values: Mapping[str, Any]) -> str:
     return sha256(as_json(values).encode()).hexdigest()
 
 
-def _plain(record: Record, state: str, before: str) -> dict[str, Any]:
+def _plain(record: Record, state: str, before: str, told: Told) -> dict[str, Any]:
     return {
         "number": record.number,
         "at": record.at.isoformat(),
@@ -152,7 +152,7 @@ def _plain(record: Record, state: str, before: str) -> dict[str, Any]:
         "reason": record.reason,
         "said": list(record.said),
         "operations": [dict(each) for each in record.operations],
-        "patches": [_plain_patch(each) for each in record.patches],
+        "patches": [_plain_patch(each, told) for each in record.patches],
         "effects": list(record.effects),
         "undoes": record.undoes,
         "state": state,
@@ -160,7 +160,7 @@ def _plain(record: Record, state: str, before: str) -> dict[str, Any]:
     }
 
 
-def _plain_patch(patch: Patch) -> dict[str, Any]:
+def _plain_patch(patch: Patch, told: Told) -> dict[str, Any]:
     return {
         "paths": dict(patch.renames.paths),
         "groups": dict(patch.renames.groups),
@@ -170,8 +170,8 @@ def _plain_patch(patch: Patch) -> dict[str, Any]:
                 "part": each.part,
                 "name": each.name,
                 "at": each.at,
-                "before": plain(each.part, each.before),
-                "after": plain(each.part, each.after),
+                "before": told.plain(each.part, each.before),
+                "after": told.plain(each.part, each.after),
             }
             for each in patch.pieces
         ],

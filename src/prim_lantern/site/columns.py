@@ -5,12 +5,14 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from typing import Any, Generic, NamedTuple, TypeVar
+from operator import attrgetter
+from typing import Any, Generic, NamedTuple, TypeVar, overload
 
 from prim_lantern.site.origin import Origin
 from prim_lantern.values import names_of
 
 _T = TypeVar("_T")
+_D = TypeVar("_D")
 _ORIGIN = "origin"
 _FEW = 100  # rows that are cut out one by one
 _STEPS_KEPT = 200  # moves that are remembered
@@ -110,6 +112,7 @@ class Columns(Mapping[str, _T], Generic[_T]):
         self.make = make
         self.columns = dict(columns)
         self._in_order = tuple(self.columns.values())
+        self._name_of = attrgetter(next(iter(self.columns)))
         self.names: Sequence[str] = self._in_order[0]
         self.index: Mapping[str, int] = {name: i for i, name in enumerate(self.names)}
         self.changed: Mapping[int, _T] = {}
@@ -154,6 +157,13 @@ class Columns(Mapping[str, _T], Generic[_T]):
             values[number] = getattr(each, column)
         return values
 
+    def values_at(self, column: str, rows: Iterable[int]) -> list[Any]:
+        """One field of some rows, without making the objects."""
+        values, changed = self.columns[column], self.changed
+        if not changed:
+            return [values[row] for row in rows]
+        return [self.value(column, row) if row in changed else values[row] for row in rows]
+
     def filled(self, column: str) -> Mapping[int, Any]:
         """One field of the rows where it is not empty, for columns that mostly are."""
         found = self._filled.get(column)
@@ -171,7 +181,7 @@ class Columns(Mapping[str, _T], Generic[_T]):
         """The same with some objects replaced by others of the same names."""
         found = object.__new__(type(self))
         found.__dict__.update(self.__dict__)
-        changed = {self.index[self._name(each)]: each for each in objects}
+        changed = {self.index[self._name_of(each)]: each for each in objects}
         found.changed = {**self.changed, **changed}
         found._came_by(self, Moved((), len(self.names), 0, frozenset(changed)))
         if len(found.changed) > max(_MANY, len(self.names) // 10):
@@ -181,9 +191,10 @@ class Columns(Mapping[str, _T], Generic[_T]):
     def revised(self, put: Iterable[_T] = (), gone: Collection[str] = ()) -> Columns[_T]:
         """The same with some objects put in (in the row of their name, or at the end), and
         those of some names gone. All columns stay shared where no row comes or goes."""
-        put = list(put)
-        added = [each for each in put if self._name(each) not in self.index]
-        changed = [each for each in put if self._name(each) in self.index]
+        added: list[_T] = []
+        changed: list[_T] = []
+        for each in put:
+            (changed if self._name_of(each) in self.index else added).append(each)
         found = self.with_changed(changed) if changed else self
         if not added and not gone:
             return found
@@ -259,10 +270,6 @@ class Columns(Mapping[str, _T], Generic[_T]):
         back = Moved((), len(other.names), 0, changed)
         return _joined([back, *(step.moved for step in self._steps[at:])])
 
-    def _name(self, each: _T) -> str:
-        name: str = getattr(each, next(iter(self.columns)))
-        return name
-
     def differing(self, other: Columns[_T]) -> set[int] | None:
         """The rows that are new or say something else than in other columns; None where that is not
         known."""
@@ -278,6 +285,15 @@ class Columns(Mapping[str, _T], Generic[_T]):
 
     def __getitem__(self, name: str) -> _T:
         return self.at(self.index[name])
+
+    @overload
+    def get(self, name: str, /) -> _T | None: ...
+    @overload
+    def get(self, name: str, /, default: _T | _D) -> _T | _D: ...
+    def get(self, name: str, /, default: Any = None) -> Any:
+        """The object of a name, or what is given in its place."""
+        row = self.index.get(name)
+        return default if row is None else self.at(row)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self.names)

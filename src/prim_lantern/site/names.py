@@ -14,6 +14,8 @@ KEY_PATTERN = r"[a-z0-9._-]+"
 _LOGIN = r"[^\s;:,/\"'@]+(@[^\s;:,/\"'@]+)?"
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _LONGEST_PATH = 16_000
+PLAIN_PATH = re.compile(rf"(?=.{{2,{_LONGEST_PATH}}}\Z)(?:/[\w-][\w.-]*)+")
+"""Most paths, which are seen to be proper at once; any other is looked at in parts."""
 
 
 def key(text: str) -> str:
@@ -57,10 +59,10 @@ def path(text: str) -> str:
     >>> path("/stations/fennick")
     '/stations/fennick'
     """
+    if PLAIN_PATH.fullmatch(text) or text == "/":
+        return text
     if not text.startswith("/"):
         raise BadValue(text, "is no path: a path starts with '/'.")
-    if text == "/":
-        return text
     if len(text) > _LONGEST_PATH:
         raise BadValue(text, f"is too long for a path ({_LONGEST_PATH} letters at most).")
     for segment in text[1:].split("/"):

@@ -14,7 +14,7 @@ from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit
 from prim_lantern.change.touches import touches
 from prim_lantern.errors import BadChange, BrokenHistory, NoSuchChange, PrimLanternError
-from prim_lantern.formats.entries import State, as_json
+from prim_lantern.formats.entries import State, Told, as_json
 from prim_lantern.formats.folder.reader import read_packed
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.folder.writer import packed
@@ -277,7 +277,8 @@ def next_line(
     pieces. Before the first change it is worked out, where a store does not know the `number`."""
     known = last.state if last is not None else number
     state = State(int(known, 16)) if known is not None else State.of(before)
+    told = Told()
     for piece in pieces:
-        state.add(piece.part, piece.name, piece.before, -1)
-        state.add(piece.part, piece.name, piece.after)
-    return written_line(record, str(state), last.hash if last is not None else NO_HASH)
+        state.add(piece.part, piece.name, piece.before, -1, told)
+        state.add(piece.part, piece.name, piece.after, 1, told)
+    return written_line(record, str(state), last.hash if last is not None else NO_HASH, told)

@@ -230,8 +230,8 @@ class _DatabaseTurn(Turn):
         )
         last = line_from(last_text, self.state.number) if last_text else None
         line, text = next_line(record, last, seen.data, pieces, self.state.state)
-        entries = write_rows(self.connection, after, pieces, record.number)
-        if not reads_back(self.connection, entries, pieces):
+        written = write_rows(self.connection, after, pieces, record.number)
+        if not reads_back(self.connection, written):
             raise StoreTrouble(
                 self.store.where,
                 "the database does not give back what was to be changed; nothing was changed. Is "

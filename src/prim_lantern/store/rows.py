@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
 
@@ -115,15 +115,18 @@ def _batches(
 # Writing --------------------------------------------------------------------------------------
 
 
-Entries = Mapping[str, Sequence[tuple[str, str]]]
-"""By part of the settings, the name and the body of each entry, in order."""
+class Written(NamedTuple):
+    """What was written: by part of the settings the name and the body of each entry, in order; by
+    part of people and content the cells of each row by its name, None where it is gone."""
+
+    entries: Mapping[str, Sequence[tuple[str, str]]]
+    rows: Mapping[str, Mapping[str, Mapping[str, str] | None]]
 
 
 def write_rows(
     connection: Connection, after: SiteData, pieces: Sequence[Piece], change: int
-) -> Entries:
-    """Write what differs: `pieces`, which lead to the site `after` by a change of this number.
-    Returns the entries that the parts of the settings hold which were written."""
+) -> Written:
+    """Write what differs: `pieces`, which lead to the site `after` by a change of this number."""
     parts = {piece.part for piece in pieces}
     entries = {part: _entries(after, part) for part in ENTRIES if part in parts}
     for part, some in entries.items():
@@ -132,14 +135,12 @@ def write_rows(
         _write_part(connection, "site", [("", as_text(site_entry(after)))], change)
         named = [("", as_text(list(after.attributes)))]
         _write_part(connection, tables.ATTRIBUTES, named, change)
-    for part, table, cells in (
-        ("users", tables.people, _person),
-        ("items", tables.items, _item),
-    ):
-        _write_table(
-            connection, table, [each for each in pieces if each.part == part], cells, change
-        )
-    return entries
+    rows = {}
+    for part, (table, cells) in _TABLES.items():
+        if part in parts:
+            its_own = [each for each in pieces if each.part == part]
+            rows[part] = _write_table(connection, table, its_own, cells, change)
+    return Written(entries, rows)
 
 
 def _entries(data: SiteData, part: str) -> list[tuple[str, str]]:
@@ -190,12 +191,12 @@ def _write_part(
         connection.execute(insert(table), new)
 
 
-def reads_back(connection: Connection, entries: Entries, pieces: Sequence[Piece]) -> bool:
+def reads_back(connection: Connection, written: Written) -> bool:
     """Whether the rows that were written say what they should."""
-    return (
-        all(_part_reads_back(connection, name, some) for name, some in entries.items())
-        and _table_reads_back(connection, tables.people, pieces, "users", _person)
-        and _table_reads_back(connection, tables.items, pieces, "items", _item)
+    return all(
+        _part_reads_back(connection, name, some) for name, some in written.entries.items()
+    ) and all(
+        _table_reads_back(connection, _TABLES[part][0], rows) for part, rows in written.rows.items()
     )
 
 
@@ -212,19 +213,16 @@ def _part_reads_back(connection: Connection, part: str, wanted: Sequence[tuple[s
 
 
 def _table_reads_back(
-    connection: Connection, table: Any, pieces: Sequence[Piece], part: str, cells: Any
+    connection: Connection, table: Any, rows: Mapping[str, Mapping[str, str] | None]
 ) -> bool:
-    wanted = {each.name: each.after for each in pieces if each.part == part}
+    said = next((cells for cells in rows.values() if cells is not None), ())
+    columns = [table.c[name] for name in said]
     key = _key(table)
-    for some in _batched(wanted, _NAMES_AT_ONCE):
-        rows = connection.execute(select(table).where(key.in_(some))).mappings()
-        found = {row[key.name]: row for row in rows}
-        told = {name: cells(wanted[name]) for name in some if wanted[name] is not None}
-        if found.keys() != told.keys():
+    for some in _batched(rows, _NAMES_AT_ONCE):
+        asked = select(key, *columns).where(key.in_(some))
+        found = {name: tuple(cells) for name, *cells in connection.execute(asked)}
+        if found != {n: tuple(cells.values()) for n in some if (cells := rows[n]) is not None}:
             return False
-        for name, row in found.items():
-            if any(row[column] != cell for column, cell in told[name].items()):
-                return False
     return True
 
 
@@ -250,25 +248,31 @@ def _person(user: Any) -> dict[str, str]:
     return {**bare, "attributes": as_text(dict(user.attributes)) if user.attributes else ""}
 
 
+_TABLES: Final = {"users": (tables.people, _person), "items": (tables.items, _item)}
+
+
 def _write_table(
     connection: Connection, table: Any, pieces: Sequence[Piece], cells: Any, change: int
-) -> None:
+) -> Mapping[str, Mapping[str, str] | None]:
     name = _key(table)
-    gone = [{"which": piece.name} for piece in pieces if piece.after is None]
+    rows = {p.name: cells(p.after) if p.after is not None else None for p in pieces}
+    gone, changed, new = [], [], []
+    for piece in pieces:
+        said = rows[piece.name]
+        if said is None:
+            gone.append({"which": piece.name})
+        elif piece.before is not None:
+            changed.append({"which": piece.name, **said, "change": change})
+        else:
+            new.append({**said, "change": change})
     if gone:
         connection.execute(delete(table).where(name == bindparam("which")), gone)
-    rows = [
-        (piece, {**cells(piece.after), "change": change})
-        for piece in pieces
-        if piece.after is not None
-    ]
-    changed = [{"which": piece.name, **row} for piece, row in rows if piece.before is not None]
     if changed:
         columns: dict[str, Any] = {key: bindparam(key) for key in changed[0] if key != "which"}
         connection.execute(update(table).where(name == bindparam("which")).values(columns), changed)
-    new = [row for piece, row in rows if piece.before is None]
     for start in range(0, len(new), _AT_ONCE):
         connection.execute(insert(table), new[start : start + _AT_ONCE])
+    return rows
 
 
 NOTHING: Final = SiteData("", owner="", default_readership="")

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Hashable, Mapping, Sequence
+from functools import partial
 from typing import TypeVar
 
 from prim_lantern.site import names
@@ -23,18 +23,17 @@ from prim_lantern.site.moments import written
 from prim_lantern.site.places import parent_of, way_to
 
 _LINKS_IN_A_ROW = 50
-_PLAIN_PATH = re.compile(r"(?:/[\w-][\w.-]*)+")  # any other is spelled out by `names.path`
 
 
 def check(notes: Notes, sound: SiteData | None = None) -> None:
     """Note all that is wrong with the content of a site; of one that was `sound` before a change,
     with what the change touched."""
     data = notes.data
-    rows = _touched(data, sound) if sound is not None else None
+    rows: Collection[int] | None = _touched(data, sound) if sound is not None else None
     if rows is None:
         _what_is_there(notes)
-        rows = _worth_a_look(data)
-    for row in sorted(rows):
+        rows = range(len(data.content))
+    for row in sorted(_worth_a_look(data, rows)):
         _item(notes, data.content.at(row))
     if sound is not None and not _links_touched(data, sound):
         return
@@ -70,23 +69,25 @@ def _what_is_there(notes: Notes) -> None:
 
 
 def _touched(data: SiteData, sound: SiteData) -> set[int] | None:
-    """The rows that may be wrong after a change of few items: those that differ, and what stands
-    below those that came, went or are of another kind. None where it may be any."""
+    """The rows that may be wrong after a change of items: those that differ, and what stands below
+    those that went, are of another kind, or came and have nothing below. None where it may be
+    any."""
     if any(getattr(data, part) is not getattr(sound, part) for part in _RULING):
         return None
     moved = data.content.moved_since(sound.content)
     people = data.people.moved_since(sound.people)
     if moved is None or people is None or people.gone:
         return None
-    content, was = data.content, sound.content
-    if moved.added + len(moved.gone) + len(moved.changed) > max(_FEW, len(was) // 10):
-        return None
-    others = {was.names[row] for row in moved.gone} | {content.names[row] for row in moved.new}
+    content, was, ends = data.content, sound.content, _ends(data)
+    others = {was.names[row] for row in moved.gone}
+    others |= {content.names[r] for r in moved.new if content.value("kind", r) in ends}
     others |= {
         content.names[row]
         for row in moved.changed
         if content.value("kind", row) != was.value("kind", moved.was(row))
     }
+    if len(others) > max(_FEW, len(was) // 10):
+        return None
     found = {*moved.changed, *moved.new}
     for path in others:
         found.update(content.index[each] for each in data.tree.below(path))
@@ -106,35 +107,40 @@ _FEW = 1_000
 _RULING = ("kinds", "actions", "category_sets", "readerships")
 
 
-def _worth_a_look(data: SiteData) -> set[int]:
-    """The rows in which something may be wrong.
+def _worth_a_look(data: SiteData, rows: Collection[int]) -> set[int]:
+    """Of some rows those in which something may be wrong.
 
     Most are seen to be in order from their columns, where many rows share few values; the
     others are looked at one by one.
     """
-    content = data.content
-    kinds, states = content.values_of("kind"), content.values_of("state")
-    found = {row for row, path in enumerate(content.names) if not _PLAIN_PATH.fullmatch(path)}
-    found.update(_with(kinds, lambda kind: kind not in data.all_kinds or data.all_kinds[kind].part))
-    found.update(_with(kinds, lambda kind: kind in data.all_kinds and data.all_kinds[kind].link))
-    found.update(_with(states, lambda state: state not in STATES or state == SCHEDULED))
-    for column in ("authors", "changed_by"):
-        people = content.values_of(column)
-        found.update(_with(people, lambda logins: any(each not in data.users for each in logins)))
-    filed = list(zip(kinds, content.values_of("categories"), strict=True))
-    found.update(_with(filed, lambda each: not _filed_well(data, *each)))
-    for column in ("readership", "public_until", "links_to"):
-        found.update(content.filled(column))
-    return found | _below_what_has_nothing_below(data)
+    column = partial(data.content.values_at, rows=rows)
+    paths, kinds = column("path"), column("kind")
+    found = {r for r, path in zip(rows, paths, strict=True) if not names.PLAIN_PATH.fullmatch(path)}
+
+    def look(values: Sequence[_Value], suspect: Callable[[_Value], bool]) -> None:
+        """Take the rows whose value is suspect; each distinct value is looked at once."""
+        suspects = {value for value in set(values) if suspect(value)}
+        if suspects:
+            found.update(r for r, value in zip(rows, values, strict=True) if value in suspects)
+
+    def is_special(name: str) -> bool:
+        kind = data.all_kinds.get(name)
+        return kind is None or kind.part or kind.link
+
+    look(kinds, is_special)
+    look(column("state"), lambda state: state not in STATES or state == SCHEDULED)
+    for people in (column("authors"), column("changed_by")):
+        look(people, lambda logins: any(each not in data.users for each in logins))
+    filed = list(zip(kinds, column("categories"), strict=True))
+    look(filed, lambda each: not _filed_well(data, *each))
+    for rare in ("readership", "public_until", "links_to"):
+        look(column(rare), lambda value: value is not None)
+    above = [parent_of(path) if path.startswith("/") else None for path in paths]
+    look(above, partial(_has_nothing_below, data, _ends(data), {}))
+    return found
 
 
 _Value = TypeVar("_Value", bound=Hashable)
-
-
-def _with(values: Sequence[_Value], suspect: Callable[[_Value], bool]) -> Iterator[int]:
-    """The rows whose value is suspect, each distinct value being looked at once."""
-    suspects = {value for value in set(values) if suspect(value)}
-    return (row for row, value in enumerate(values) if value in suspects) if suspects else iter(())
 
 
 def _filed_well(data: SiteData, kind: str, categories: tuple[str, ...]) -> bool:
@@ -142,18 +148,25 @@ def _filed_well(data: SiteData, kind: str, categories: tuple[str, ...]) -> bool:
     return all(each in data.categories and (not found or found.takes(each)) for each in categories)
 
 
-def _below_what_has_nothing_below(data: SiteData) -> set[int]:
-    """The rows below links and parts; below a part only parts may be."""
-    kinds, names = data.content.values_of("kind"), data.content.names
-    ends = {kind.name for kind in data.all_kinds.values() if kind.part or kind.link}
-    found, top = set(), None
-    for row in data.tree.rows:  # what is below a path follows it at once
-        if top is not None and names[row].startswith(top):
-            found.add(row)
-        elif kinds[row] in ends:
-            top = f"{names[row].rstrip('/')}/"
-        else:
-            top = None
+def _ends(data: SiteData) -> set[str]:
+    """The kinds of what has nothing below: links, and parts, which have only parts."""
+    return {kind.name for kind in data.all_kinds.values() if kind.part or kind.link}
+
+
+def _has_nothing_below(
+    data: SiteData, ends: Collection[str], known: dict[str, bool], path: str | None
+) -> bool:
+    """Whether a path, or one above it, is that of a link or a part. What is found out on the way
+    comes to be `known`."""
+    content, way = data.content, []
+    while path is not None and path not in known:
+        way.append(path)
+        path = parent_of(path)
+    found = path is not None and known[path]
+    for each in reversed(way):
+        row = content.index.get(each)
+        found = found or (row is not None and content.value("kind", row) in ends)
+        known[each] = found
     return found
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping
 from functools import cache
 from typing import Any, Final
 
@@ -56,28 +56,37 @@ def _new_things(data: SiteData, sound: SiteData) -> Iterator[Any]:
         if getattr(data, part) is not getattr(sound, part):
             known = {id(each) for each in getattr(sound, part)}
             yield from (each for each in getattr(data, part) if id(each) not in known)
-    yield from _new_rows(data.people, sound.people)
-    yield from _new_rows(data.content, sound.content)
+    for now, was in ((data.people, sound.people), (data.content, sound.content)):
+        rows = _new_rows(now, was)
+        for column in now.columns if rows else ():
+            yield from _once(now.values_at(column, rows))
 
 
-def _new_rows(now: Columns[Any], was: Columns[Any]) -> Iterator[Any]:
+def _new_rows(now: Columns[Any], was: Columns[Any]) -> Collection[int]:
     if now is was:
-        return
-    rows: Iterable[int] | None = now.differing(was)
-    if rows is None:
-        rows = range(len(now))
-    yield from (now.at(row) for row in rows)
+        return ()
+    rows = now.differing(was)
+    return range(len(now)) if rows is None else rows
+
+
+def _once(values: list[Any]) -> Iterable[Any]:
+    """Values, of which most are there many times, where they can be told apart."""
+    return set(values) if all(isinstance(each, Hashable) for each in values[:1]) else values
 
 
 def _cells(data: SiteData, sound: SiteData) -> Iterator[tuple[str, tuple[str, ...]]]:
     """The lists that stand in one cell of a table."""
-    for user in _new_rows(data.people, sound.people):
-        yield "roles_elsewhere", user.roles_elsewhere
-        entries = [f"{each.group}@{each.period}" for each in user.memberships]
-        yield "groups", tuple(entries) + tuple(each.plan for each in user.enrolments)
-    for item in _new_rows(data.content, sound.content):
-        for column in ("authors", "changed_by", "categories"):
-            yield column, getattr(item, column)
+    people, rows = data.people, _new_rows(data.people, sound.people)
+    for elsewhere in set(people.values_at("roles_elsewhere", rows)):
+        yield "roles_elsewhere", elsewhere
+    memberships, enrolments = (people.values_at(e, rows) for e in ("memberships", "enrolments"))
+    for member, enrolled in zip(memberships, enrolments, strict=True):
+        entries = [f"{each.group}@{each.period}" for each in member]
+        yield "groups", tuple(entries) + tuple(each.plan for each in enrolled)
+    rows = _new_rows(data.content, sound.content)
+    for column in ("authors", "changed_by", "categories"):
+        for several in set(data.content.values_at(column, rows)):
+            yield column, several
 
 
 def _texts_of(thing: Any) -> Iterator[str]:
