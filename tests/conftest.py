@@ -160,9 +160,11 @@ def run(
     site: Path | str | None = pl.DEMO_FOLDER,
     variables: Mapping[str, str] | None = None,
     anew: bool = False,
+    here: bool = MUTATED,
     **more: object,
 ) -> Result:
-    """Run the command line as a process: forked off one that has loaded it, or begun `anew`."""
+    """Run the command line as a process: forked off one that has loaded it, or begun `anew`; `here`
+    it is run in this one, as a test has patched it."""
     environment = {**os.environ, "COLUMNS": "100", "PYTHONIOENCODING": "utf-8"}
     for name in SAID:
         environment.pop(name, None)
@@ -171,7 +173,7 @@ def run(
         environment["PRIM_LANTERN_SITE"] = str(site)
     if not anew and set(more) <= {"cwd"}:
         cwd = str(Path(str(more.get("cwd", "."))).resolve())
-        run_one = _run_here if MUTATED else _forking().run
+        run_one = _run_here if here else _forking().run
         return Result(arguments, *run_one(arguments, environment, cwd, timeout=120))
     return subprocess.run(
         [sys.executable, "-c", "from prim_lantern.cli.start import run; run()", *arguments],

@@ -26,6 +26,7 @@ from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.engine.lists import Lists
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.stewards import LOOK_AFTER
 from prim_lantern.decide.subject import with_above
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.formats.entries import State
@@ -180,7 +181,7 @@ def test_who_may_file_what_is_there_is_told_as_it_changes(site, rng):
     before, after = Engine(site, NOON), Engine(proposal.data, NOON)
     effects = Effects(before, before.after(proposal.data, NOON), proposal.renames)
     found = {tuple(each) for each in effects if each.action.startswith("file-under")}
-    assert effects.filing_counted
+    assert effects.not_counted == ()
     filing, could = set(), set()
     acting = [who for who in (None, *site.users) if who is None or before.acting(who) is not None]
     for who, path, category in product(acting, site.items, site.categories):
@@ -192,6 +193,41 @@ def test_who_may_file_what_is_there_is_told_as_it_changes(site, rng):
             could.add(one)
             filing |= {one} if all(edits) else set()
     assert filing <= found <= could, [step.said for step in proposal.steps]
+
+
+@given(in_columns, seeds)
+def test_who_comes_to_look_after_a_group_is_told(site, rng):
+    """And who no longer does; not of whoever may manage all people, before or after."""
+    steps = [
+        "set-stewards",
+        "add-members",
+        "remove-members",
+        "remove-group",
+        "rename-group",
+        "suspend",
+    ]
+    proposal = random_proposal(rng, site, "ada", steps=2, some=steps)
+    before, after = Engine(site, NOON), Engine(proposal.data, NOON)
+    effects = Effects(before, before.after(proposal.data, NOON), proposal.renames)
+    found = {tuple(each) for each in effects if each.action == LOOK_AFTER}
+    names = {}
+    for each in proposal.renames:
+        names = {old: each.groups.get(new, new) for old, new in names.items()} | each.groups
+    assert found == set(_stewards_otherwise(before, after, names)), [s.said for s in proposal.steps]
+
+
+def _stewards_otherwise(before, after, names):
+    """What is told of stewards by a plain reading; `names` has new names of groups by the old."""
+    for login in {*before.data.users, *after.data.users}:
+        looks, manages = [], False
+        for engine, renamed in ((before, names), (after, {})):
+            there = login in engine.data.users and engine.acting(login) is not None
+            whos = engine.reference.belonging.whos(login if there else None)
+            manages |= there and engine.may_manage(login, "manage-people", SITE)
+            groups = engine.data.groups.items()
+            looks.append({renamed.get(n, n) for n, g in groups if not whos.isdisjoint(g.stewards)})
+        for group in () if manages else looks[0] ^ looks[1]:
+            yield login, LOOK_AFTER, f"group:{group}", group in looks[1]
 
 
 @given(in_columns, seeds)

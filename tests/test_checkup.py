@@ -48,6 +48,7 @@ def role(name, to, within="site", more=""):
 
 
 CREW = "cyd,Cyd,,active,crew,,"
+SIGNING_UP = 'sign_up_groups = ["crew"]\n'
 CLOSED = GROUPS + '[readerships.crew]\nreaders = ["group:crew"]\n'
 TOPIC = '[category_sets.topic]\nsea = "Sea"\n'
 BELOW = "\n".join([SECTION, *(f"/a/{x},page,{x},mo,,published,,,,," for x in "bcd")])
@@ -96,6 +97,14 @@ CASES = [
      "serious: .*may create .* /a", (EDITOR + role("editor", "user:mo", "/a") + word("allow", "create", "role:editor", "/a"), "", SECTION)),
     ("risky-for-many", (GROUPS + word("allow", "publish", "signed-in"), "", ""), "serious: .*everybody signed in are many",
      (GROUPS + word("allow", "publish", "group:crew"), "", "")),
+    ("risky-for-many", (SIGNING_UP + '[groups.crew]\ncounts_in = ["desk"]\n[groups.desk]\n' + word("allow", "publish", "group:desk"), "", ""),
+     "serious: .*group desk are many", (GROUPS + word("allow", "publish", "group:desk"), "", "")),
+    ("risky-for-many", (SIGNING_UP + '[groups.crew]\n[groups.desk]\nwhen = [{ email = { contains = "@" }, position = { filled = false } }]\n' + word("allow", "publish", "group:desk"), "", ""),
+     "serious: .*group desk are many",
+     (SIGNING_UP + '[groups.crew]\n[groups.desk]\nwhen = [{ position = { filled = true } }, { login = { is = "mo" } }]\n' + word("allow", "publish", "group:desk"), "", "")),
+    ("risky-for-many", (SIGNING_UP + '[groups.crew]\n[groups.desk]\nstewards = ["group:crew"]\n' + word("allow", "read", "group:desk"), "", ""),
+     "serious: Group crew look after the members of group desk, and anybody can join: whoever does comes to read on the whole site",
+     (SIGNING_UP + '[groups.crew]\n[groups.desk]\nstewards = ["group:crew"]\n', "", "")),
     ("all-access", (GROUPS + EDITOR + role("all", "group:crew"), CREW, ""), "mistake: .*gives all access to group crew: 1 person",
      (GROUPS + EDITOR + role("all", "user:cyd"), CREW, "")),
     ("all-access", (EDITOR + role("all", "user:a user:b user:c user:d"), "a,A,,active,,,\nb,B,,active,,,\nc,C,,active,,,\nd,D,,active,,,", ""),

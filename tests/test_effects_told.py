@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 
 import prim_lantern as pl
 from conftest import run
-from prim_lantern.change.effects import filing
+from prim_lantern.change.effects import creating_and_managing, filing
 from prim_lantern.change.effects.summary import lines_of
+from prim_lantern.insight.comparing import compare
 from prim_lantern.show.changes import effect_lines
 
 NOW = {"PRIM_LANTERN_NOW": "2027-05-10"}
@@ -94,8 +97,6 @@ def test_everything_is_told_in_one_word(demo):
 
 
 def test_json_has_what_comes_later_and_why_nothing_does():
-    import json
-
     done = run(
         "deny", "guests", "edit", "/news", "--by", "hana.okafor", "--try", "--json", variables=NOW
     )
@@ -255,9 +256,99 @@ def test_where_it_is_too_much_to_ask_who_may_file_what_that_is_said(make_site, m
     monkeypatch.setattr(filing, "_ASKED", 0)
     site = make_site(FILING, "ann,Ann,,active,,,\n", "/a,page,A,mo,,published,,,,,\n")
     effects = site.change(by="mo").add_members("crew", ["ann"]).effects()
-    assert not effects.filing_counted
+    assert len(effects.not_counted) == 1
     said = " ".join(" ".join(effect_lines(lines_of(effects), (), (), effects)).split())
     assert said == (
         "Nobody gains or loses anything that is counted here by it, as things are now. "
         "Who may file what is there under which category is not counted: it is too much."
     )
+
+
+STEWARDS = '[groups.crew]\n[groups.desk]\nstewards = ["group:crew"]\n[roles.editor]\ncapabilities = [{ can = ["edit"] }]\n'
+CYD = "cyd,Cyd,,active,,,\nann,Ann,,active,crew,,\n"
+EDITS = '[[given]]\nrole = "editor"\nto = ["group:desk"]\nwithin_any = ["/a"]\n'
+ANYBODY = "Anybody could join group crew, and come to {}."
+
+
+def test_who_looks_after_a_group_is_told(make_site):
+    site = make_site(STEWARDS, CYD)
+
+    def told(step):
+        change = site.change(by="mo")
+        step(change)
+        return change.in_short()
+
+    gains = "Cyd gains looking after group:desk"
+    assert told(lambda c: c.add_members("crew", ["cyd"])) == [gains]
+    assert told(lambda c: c.set_stewards("desk", add=["user:cyd"])) == [gains]
+    loses = ["Ann loses looking after group:desk"]
+    assert told(lambda c: c.set_stewards("desk", drop=["group:crew"])) == loses
+    assert told(lambda c: c.suspend("ann")) == loses
+    assert told(lambda c: c.rename_group("desk", "office")) == []
+    assert told(lambda c: c.set_stewards("desk", add=["user:mo", "user:ann"])) == []
+    both = told(
+        lambda c: c.set_stewards("crew", add=["group:crew"]).set_stewards("desk", add=["user:cyd"])
+    )
+    assert both == ["Ann gains looking after group:crew", gains]
+    powers = site.powers_of("ann")
+    assert powers.manages == {"look after": ("group:desk",)}
+
+
+@pytest.mark.parametrize(
+    ("step", "comes_to"),
+    [
+        (lambda c: c.set_sign_up(["crew"]), "looking after group:desk"),
+        (lambda c: c.set_sign_up(["desk"]), "the role editor"),
+        (lambda c: c.set_sign_up(["other"]).change_group("other", count_in=["desk"]), "the role editor"),
+        (lambda c: c.set_sign_up(["other"]).set_condition("desk", ["email contains @ and name is_not cyd"]), "the role editor"),
+        (lambda c: c.set_sign_up(["other"]).set_condition("desk", ["status is active", "login is cyd"]), "the role editor"),
+        (lambda c: c.set_sign_up(["other"]).set_condition("desk", ["status is suspended", "login is cyd"]), None),
+        (lambda c: c.set_condition("desk", ["email contains @"]), None),  # nobody signs up
+        (lambda c: c.set_sign_up(["other"]).set_stewards("desk", add=["group:other"]), "looking after group:desk"),
+        (lambda c: c.set_sign_up(["other"]), None),
+    ],
+)  # fmt: skip
+def test_what_anybody_comes_to_who_signs_up_is_worth_a_thought(make_site, step, comes_to):
+    site = make_site(STEWARDS + "[groups.other]\n" + EDITS, CYD, "/a,page,A,mo,,,,,,,\n")
+    cautions = step(site.change(by="mo")).cautions()
+    found = [each.partition("come to ")[2] for each in cautions if each.startswith("Anybody could")]
+    assert found == ([f"{comes_to}."] if comes_to else [])
+
+
+def test_what_is_not_counted_is_said_wherever_nothing_is_told(make_site, make_folder, monkeypatch):
+    monkeypatch.setattr(creating_and_managing, "_SECTIONS_ASKED", 1)
+    monkeypatch.setattr(creating_and_managing, "_PAIRS_ASKED", 1)
+    monkeypatch.setattr(compare, "_SECTIONS_ASKED", 1)
+    create = '[[rules]]\nallow = ["create"]\nto = ["user:cyd"]\nwhere = "site"\n'
+    create += create.replace("cyd", "dan") + "since = 2027-06-01\n"
+    pages = "/a,page,A,mo,,,,,,,\n/a/b,page,B,mo,,,,,,,\n"
+    folder = make_folder(create, "cyd,Cyd,,suspended,,,\ndan,Dan,,active,,,\n", pages)
+    said = "Who may create what is not counted on a site of this size."
+    told = run("user", "holdings", "cyd", site=folder, here=True).stdout
+    assert told.endswith(
+        f"If they acted again, nothing that is counted here would change.\n  {said}\n"
+    )
+    change = pl.open_site(folder).change(by="mo").bring_back("cyd")
+    assert (change.in_short(), change.why_nothing()) == ([said], [])
+    tried = run(
+        "user", "bring-back", "cyd", "--by", "mo", "--try", "--json", site=folder, here=True
+    ).stdout
+    assert json.loads(tried)["effects"]["not_counted"] == [said]
+    tried = run(
+        "user", "bring-back", "cyd", "--by", "mo", "--try", "--csv", "-", site=folder, here=True
+    )
+    assert said in tried.stderr
+    site = pl.open_site(folder)
+    found = site.suggest(site.wish("dan", "create", "/a", kind="page"))
+    assert not found.least
+    assert found.options[0].to_dict()["not_counted"] == [said]
+    shown = run("suggest", "dan", "create", "/a", "--kind", "page", site=folder, here=True).stdout
+    assert "Suggestion 1, nothing else that is counted here\n" in shown
+    assert "none does less" not in shown
+    change.make()
+    then = run(
+        "compare", "--other-at", "2027-01-01", "--at", "2028-01-01", site=folder, here=True
+    ).stdout
+    assert then.endswith(f"Everybody may do just the same, as far as it is counted here.\n{said}\n")
+    two = run("compare", "cyd", "dan", site=folder, here=True).stdout
+    assert two.startswith("Cyd and Dan may do the very same, as far as it is looked at here.\n")

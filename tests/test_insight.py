@@ -4,7 +4,7 @@ sites, and against trying everything on small ones."""
 from __future__ import annotations
 
 from dataclasses import replace
-from itertools import combinations
+from itertools import combinations, product
 from random import Random
 
 import pytest
@@ -19,6 +19,8 @@ from prim_lantern.decide.abilities import abilities
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
+from prim_lantern.decide.stand_ins import login_of
+from prim_lantern.decide.views.powers import powers_of
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.comparing.compare import Compared, Side
 from prim_lantern.insight.comparing.difference import TwoPeople, what_differs
@@ -29,13 +31,18 @@ from prim_lantern.insight.tidying.tidy import tidy
 from prim_lantern.insight.wishes.candidates import candidates
 from prim_lantern.insight.wishes.suggest import suggest
 from prim_lantern.insight.wishes.wish import Wish, is_true
-from prim_lantern.site.actions import NEED_MORE
+from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import place
-from prim_lantern.site.who import Who
+from prim_lantern.site.places import SITE, place
+from prim_lantern.site.who import SIGNED_IN, Who
 from sites import MOMENTS, NOON, sites
 
 AT = "2027-05-10"
+FILING = (
+    '[category_sets.topic]\nsea = "Sea"\n[groups.crew]\n[groups.desk]\nstewards = ["group:crew"]\n'
+    '[[rules]]\nallow = ["edit"]\nto = ["signed-in"]\nwhere = "site"\n'
+    '[[rules]]\nallow = ["file-under"]\nto = ["group:crew"]\nwhere = "topic:sea"\n'
+)
 NOW = {"PRIM_LANTERN_NOW": AT}
 in_columns = sites().map(lambda site: replace(site, items=site.content, users=site.people))
 seeds = st.integers(0, 2**32).map(Random)
@@ -94,6 +101,105 @@ def test_what_one_may_and_another_may_not_is_what_the_plain_reading_says(site, r
             assert spot_paths(site, found.spots if found else ()) == apart
             assert (found.number if found else 0) == len(apart)
         assert compared.alike[action] == len(may[0][action] & may[1][action])
+    others = {
+        (side, each.action): spot_paths(site, each.spots)
+        for (side, action), each in told.items()
+        if action not in site.item_actions
+    }
+    assert others == {**_filed_apart(engine, (one, other)), **_created_apart(engine, (one, other)),
+                      **_managed_apart(engine, (one, other))}  # fmt: skip
+
+
+def _apart(found):
+    """What only one side has, by side and action."""
+    apart = {}
+    for side in (0, 1):
+        for action, where in found[side] - found[1 - side]:
+            apart.setdefault((side, action), set()).add(where)
+    return apart
+
+
+def _filed_apart(engine, both):
+    """Filing of what both may edit."""
+    site = engine.data
+    paths = [p for p in site.items if all(engine.allows(who, "edit", p) for who in both)]
+    asked = list(product(paths, site.categories))
+    return _apart(
+        [
+            {(f"file-under in {c}", p) for p, c in asked if engine.may_file(who, p, c)}
+            for who in both
+        ]
+    )
+
+
+def _created_apart(engine, both):
+    """Creating: anyhow, and where both may create something of a kind, filed so or not at all."""
+    site = engine.data
+    filed = [((), " unfiled"), *(((each,), f" in {each}") for each in site.categories)]
+    found = [set(), set()]
+    for kind, parent in product(site.all_kinds, site.tree.sections()):
+        may = [
+            {said for some, said in filed if engine.may_create(who, kind, parent, some)}
+            for who in both
+        ]
+        for side in (0, 1):
+            if may[side] and not may[1 - side]:
+                found[side].add((f"create {kind}", parent))
+            elif may[side]:
+                found[side] |= {(f"create {kind}{said}", parent) for said in may[side]}
+    return _apart(found)
+
+
+def _managed_apart(engine, both):
+    site = engine.data
+    spots = [SITE, *{each.place for each in site.rules if each.place.kind != "site"},
+             *{each for given in site.given for each in given.within_any if each.kind != "site"}]  # fmt: skip
+    found = [set(), set()]
+    for side, who in enumerate(both):
+        for action in MANAGING_ACTIONS:
+            some = [SITE] if action in SITE_WIDE_ACTIONS else spots
+            found[side] |= {(action, str(s)) for s in some if engine.may_manage(who, action, s)}
+    apart = _apart(found)
+    apart = {key: {"site"} if "site" in where else where for key, where in apart.items()}
+    if any(engine.may_manage(who, "manage-people", SITE) for who in both):
+        return apart
+    whos = [engine.reference.belonging.whos(who and engine.acting(who)) for who in both]
+    groups = site.groups.items()
+    after = [{("look after", f"group:{n}") for n, g in groups if w & {*g.stewards}} for w in whos]
+    return apart | _apart(after)
+
+
+@few
+@given(in_columns, seeds)
+def test_what_somebody_may_file_is_what_single_questions_say(site, rng):
+    engine, anybody = Engine(site, NOON), login_of(SIGNED_IN)
+    who = rng.choice([None, *site.users])
+    powers = powers_of(engine, who, anybody)
+
+    def filed(login):
+        paths = [path for path in site.items if engine.allows(login, "edit", path)]
+        return {(p, c) for p, c in product(paths, site.categories) if engine.may_file(login, p, c)}
+
+    def told(files):
+        return {(p, c) for categories, paths in files.items() for p in paths for c in categories}
+
+    assert told(powers.files) == filed(who)
+    assert told(powers.files_beyond) == filed(who) - filed(anybody)
+
+
+def test_what_is_filed_counts_among_what_was_wished_for(make_site):
+    """By the category too: what comes beside it is all the rest."""
+    site = make_site(
+        FILING,
+        "ann,Ann,,active,,,\nbo,Bo,,active,crew,,\n",
+        "/a,page,A,mo,,,,,,,\n/b,page,B,mo,,,,,,,\n",
+    )
+    found = site.suggest(site.wish("ann", "file-under", "/a", categories=["topic:sea"]))
+    joined = next(e for e in found.options if e.commands[0].startswith("group add-members"))
+    assert (joined.effects.size, joined.beyond) == (3, 2)  # /b, and looking after a group
+    beyond = site.compare("bo", "ann").more
+    assert [(each.action, str(each.spots[0])) for each in beyond if "create" not in each.action] == [
+        ("file-under in topic:sea", "the whole site (2 items)"), ("look after", "group:desk")]  # fmt: skip
 
 
 def test_places_can_be_counted_cut_and_compared_before_each_is_made(demo):

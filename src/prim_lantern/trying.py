@@ -293,14 +293,14 @@ class Tried(Steps):
         return self._lines[1]
 
     def in_short(self) -> list[str]:
-        """The same as texts.
+        """The same as texts, and what was not counted, if anything.
 
         >>> import prim_lantern as pl
         >>> change = pl.open_demo().change(by="hana.okafor")
         >>> change.allow("edit", to="user:sam.whitlock", where="/visit/prices").in_short()
         ['Sam Whitlock gains see-drafts and edit at /visit/prices']
         """
-        return [*map(str, self.lines())]
+        return [*map(str, self.lines()), *self.effects().not_counted]
 
     def later(self) -> list[tuple[str, list[Line]]]:
         """What it comes to later, each with when ("From 2027-09-01", "Once accepted"), as in
@@ -327,7 +327,7 @@ class Tried(Steps):
         ['Omar Delgarno may read /visit without it: it is published, and open to everyone.']
         """
         effects = self.effects()
-        if effects or self._only_renames:
+        if effects or effects.not_counted or self._only_renames:
             return []
         return why_nothing(effects.before, effects.after, self._pieces)
 

@@ -116,6 +116,8 @@ def carry_out(
         told["effects"] = _for_programs(change, listing=how.listing)
     elif printed:
         click.echo(effects_csv(effects), nl=False)
+        for each in effects.not_counted:
+            click.echo(each, err=True)
         for each in cautions:
             click.echo(f"Worth a second thought: {each}", err=True)
     else:

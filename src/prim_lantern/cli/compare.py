@@ -201,8 +201,8 @@ def _reasons(site: Site, found: Compared, whos: tuple[Whom, Whom], at: str | Non
     """What makes the difference at the first places of each line, where they are items."""
     reasons: _Reasons = {}
     for more in found.more:
-        if more.action.startswith("create "):
-            continue
+        if more.action not in site.data.item_actions and more.action not in MANAGING_ACTIONS:
+            continue  # creating, filing, and looking after a group
         for spot in more.spots[:_EXPLAINED]:
             things = site.what_makes_the_difference(*whos, more.action, spot.first, at)
             told = reasons.setdefault(more, [])
@@ -216,7 +216,9 @@ def _reasons(site: Site, found: Compared, whos: tuple[Whom, Whom], at: str | Non
 
 def _lines(found: Compared, reasons: _Reasons, *, everything: bool) -> Iterator[str]:
     if not found.more:
-        yield f"{found.called[0]} and {_within(found.sides[1])} may do the very same."
+        all_of = ", as far as it is looked at here" if found.not_looked_at else ""
+        alike = f"{found.called[0]} and {_within(found.sides[1])} may do the very same{all_of}."
+        yield from wrapped(alike)
     for side in (0, 1):
         some = found.of(side)
         if not some:
@@ -233,8 +235,8 @@ def _lines(found: Compared, reasons: _Reasons, *, everything: bool) -> Iterator[
                     yield from wrapped(f"{words.some(places, 3)}:", "      ", "  ")
                 yield from _thing_lines(things, "      " if len(told) == 1 else "        ")
         yield ""
-    if not found.creating_counted:
-        yield "Who may create what is not looked at on a site of this size."
+    for each in found.not_looked_at:
+        yield from wrapped(each)
     both = [f"{action} ({count:,})" for action, count in found.alike.items() if count]
     if found.more and both:
         yield from wrapped(f"Both may alike, with how many items: {words.listed(both)}.", more="  ")
@@ -270,7 +272,9 @@ def _everybody(site: Site, there: Site | None, second: Other, at: str | None, sh
     else:
         print_text(f"From {names[0]} on {first} to {names[1]} on {last}:")
         if not lines:
-            click.echo("Everybody may do just the same.")
+            all_of = ", as far as it is counted here" if effects.not_counted else ""
+            print_text(f"Everybody may do just the same{all_of}.")
+            print_lines(effects.not_counted)
             return
         print_lines(effect_lines(lines, (), (), effects))
         if any(line.gains is None for line in lines):

@@ -110,7 +110,8 @@ def changes(path: str | None, where: str, as_json: bool) -> int:
     click.echo(styled("Edited by hand", "strong"))
     print_lines(line for piece in pieces for line in piece_lines(piece))
     later = lines_later(effects, later_effects(before, data, (), pieces))
-    because = why_nothing(before, effects.after, pieces) if not lines else []
+    nothing = not (lines or effects.not_counted)
+    because = why_nothing(before, effects.after, pieces) if nothing else []
     print_lines(effect_lines(lines, later, because, effects))
     print_lines(caution_lines(cautions))
     return 0

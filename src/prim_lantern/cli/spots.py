@@ -10,6 +10,7 @@ from prim_lantern.insight.folding import Spot, Spots
 
 _CREATE = "create "
 _SPOTS = 6  # places named for one action
+_NAMED = 3  # categories named for one
 
 
 def lines_of_spots(
@@ -29,10 +30,24 @@ def lines_of_spots(
 
 
 def _actions(actions: Sequence[str]) -> str:
-    """Actions in a row, "create" said once."""
-    if actions[0].startswith(_CREATE):
-        return _CREATE + words.listed(each.removeprefix(_CREATE) for each in actions)
-    return words.listed(actions)
+    """Actions in a row, "create" said once, and what is filed in the same categories together."""
+    filed: dict[str, list[str]] = {}
+    for each in actions:
+        bare, _, category = each.removeprefix(_CREATE).partition(" in ")
+        filed.setdefault(bare, []).append(category)
+    together: dict[str, list[str]] = {}
+    for bare, categories in filed.items():
+        together.setdefault(in_categories(categories), []).append(bare)
+    told = (words.listed(bares) + where for where, bares in together.items())
+    return (_CREATE if actions[0].startswith(_CREATE) else "") + "; ".join(told)
+
+
+def in_categories(categories: Sequence[str]) -> str:
+    """ " in" some categories, or in how many; nothing, for [""]: not filed at all."""
+    if categories == [""]:
+        return ""
+    many = len(categories) > _NAMED
+    return f" in {f'{len(categories)} categories' if many else words.listed(categories)}"
 
 
 def _where(spots: Sequence[Spot], *, everything: bool, below: bool) -> str:

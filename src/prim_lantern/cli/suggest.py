@@ -213,7 +213,8 @@ def _lines(site: Site, wishes: Sequence[Wish], found: Suggestions) -> Iterator[s
 
 def _of(number: int, each: Suggestion) -> Iterator[str]:
     more = f"{each.beyond:,} effect{'s' if each.beyond > 1 else ''} more than was wished for"
-    beyond = more if each.beyond else "nothing else"
+    nothing = "nothing else that is counted here" if each.effects.not_counted else "nothing else"
+    beyond = more if each.beyond else nothing
     yield f"{styled(f'Suggestion {number}', 'strong')}, {beyond}"
     for command in each.commands:
         yield from wrapped(f"prim-lantern {command}", "  ", "  ")

@@ -171,9 +171,13 @@ def _coming_back(site: Site, user: User) -> Iterator[str]:
     """What somebody who does not act now would gain and lose, if they did."""
     engine = site.engine_for(site.data, site.moment())
     after = engine.after(with_back(site.data, [user]), engine.at)
-    lines = lines_of(Effects(engine, after))
-    yield "If they acted again:" if lines else "If they acted again, nothing would change."
+    effects = Effects(engine, after)
+    lines = lines_of(effects)
+    nothing = "nothing that is counted here" if effects.not_counted else "nothing"
+    yield "If they acted again:" if lines else f"If they acted again, {nothing} would change."
     yield from marked(lines)
+    for each in effects.not_counted:
+        yield from wrapped(each, "  ")
 
 
 # Adding and changing ------------------------------------------------------------------------

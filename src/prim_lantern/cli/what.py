@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import click
 
@@ -17,6 +17,7 @@ from prim_lantern.cli.common import (
     print_text,
 )
 from prim_lantern.cli.listing import As, list_at, show_list
+from prim_lantern.cli.spots import in_categories
 from prim_lantern.cli.who import is_at
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
@@ -28,8 +29,10 @@ from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.actions import MANAGING_ACTIONS, SITE_WIDE_ACTIONS, STEPS
 from prim_lantern.site.data import SiteData
-from prim_lantern.site.places import SITE, place
+from prim_lantern.site.places import SITE, place, tree_order
 from prim_lantern.state import Whom
+
+Files = Mapping[tuple[str, ...], tuple[str, ...]]
 
 
 @click.command(short_help="What may somebody do?")
@@ -41,7 +44,7 @@ def what(
     who: str, action: str | None, within: str | None, where: str, at: str | None, shown: As
 ) -> None:
     """What may WHO do? With ACTION: the items to which they may do that, and why; for create, what
-    they may add where.
+    they may add where; for file-under, in which categories.
 
     WHO is a person, "guest", or anybody of whom just that is known: group:…, role:…, signed-in.
     Without an action: the groups, roles and rules that reach them, and what that lets them do
@@ -57,6 +60,8 @@ def what(
         site.section(within)
     if action == "create":
         _creating(site, whom, within, at, shown)
+    elif action == "file-under":
+        _filing_what_is_there(site, whom, within, at, shown)
     elif action is not None and site.data.action(action) in MANAGING_ACTIONS:
         _managing(site, whom, action, within, at, shown)
     elif action is not None:
@@ -165,6 +170,27 @@ def _filing(categories: bool, needed: bool) -> str:
     return "needed" if needed else "if wanted" if categories else "no"
 
 
+def _filing_what_is_there(
+    site: Site, who: Whom, within: str | None, at: str | None, shown: As
+) -> None:
+    from prim_lantern.show.records import Column
+
+    files = site.powers_of(who, at).files
+    found = {path: categories for categories, paths in files.items() for path in paths}
+    records = [
+        {"path": path, "categories": [*found[path]]}
+        for path in sorted(found, key=tree_order)
+        if within is None or is_at(path, within, below=True)
+    ]
+    if not (shown.as_json or shown.to_csv):
+        called = words.opening(site.data, site.login_of(who))
+        at_place = f" at {within} or below" if within is not None else ""
+        items = f"{len(records):,} of {len(site.data.items):,} items{at_place}"
+        print_text(f"{called} may edit {items} and file them under some category.")
+    columns = [Column("path", "Item", whole=True), Column("categories", "Under", shed=1)]
+    show_list(shown, columns, records, "")
+
+
 def _every_right(powers: Powers, within: str | None, shown: As) -> None:
     """Every action with every place where they may do it, as CSV."""
     beyond = {action: set(paths) for action, paths in powers.beyond.items()}
@@ -179,6 +205,13 @@ def _every_right(powers: Powers, within: str | None, shown: As) -> None:
         for action, places in powers.manages.items()
         for place in places
         if within is None or place == "site" or is_at(place, within, below=True)
+    ]
+    more = {path for items in powers.files_beyond.values() for path in items}
+    records += [
+        {"action": f"file-under in {';'.join(some)}", "where": path, "beyond": path in more}
+        for some, items in powers.files.items()
+        for path in items
+        if within is None or is_at(path, within, below=True)
     ]
     show_list(shown, [], records, "", keys=["action", "where", "beyond"])
 
@@ -195,6 +228,8 @@ def _powers(site: Site, who: Whom, at: str | None, as_json: bool) -> None:
                 **{name: [point.to_dict() for point in points] for name, points in held.items()},
                 "may": {action: list(paths) for action, paths in powers.may.items()},
                 "beyond": {action: list(paths) for action, paths in powers.beyond.items()},
+                "files": _filed(powers.files),
+                "files_beyond": _filed(powers.files_beyond),
                 "manages": {action: list(at) for action, at in powers.manages.items()},
                 "offers": view.to_dict()["offers"],
             }
@@ -231,12 +266,33 @@ def _print_beyond(data: SiteData, powers: Powers, view: LookingAs) -> None:
         together.setdefault(paths, []).append(action)
     for paths, actions in together.items():
         print_lines(wrapped(f"- {words.listed(actions)}: {_some(data, paths)}", "  ", "  "))
+    for categories, items in _together(data, powers.files_beyond):
+        filing = f"file-under{in_categories(categories)}"
+        print_lines(wrapped(f"- {filing}: {_some(data, items)}", "  ", "  "))
     from prim_lantern.show.tables import offer_lines
 
     for line in offer_lines(data, view.offers, most=6):
         print_lines(wrapped(f"- create: {line}", "  ", "  "))
-    if not powers.beyond and not view.offers:
+    if not (powers.beyond or powers.files_beyond or view.offers):
         click.echo("  - nothing")
+
+
+def _filed(files: Files) -> list[dict[str, list[str]]]:
+    """What may be filed where, for programs."""
+    return [{"categories": [*some], "items": [*items]} for some, items in files.items()]
+
+
+def _together(data: SiteData, files: Files) -> Iterator[tuple[list[str], list[str]]]:
+    """The categories under which the same items may be filed, and these."""
+    among = [(set(categories), items) for categories, items in files.items()]
+    alike: dict[tuple[int, ...], list[str]] = {}
+    for category in data.categories:
+        where = tuple(at for at, (some, _) in enumerate(among) if category in some)
+        alike.setdefault(where, []).append(category)
+    for where, categories in alike.items():
+        if where:
+            items = (item for at in where for item in among[at][1])
+            yield categories, sorted(items, key=tree_order)
 
 
 def _some(data: SiteData, paths: Sequence[str]) -> str:

@@ -91,9 +91,12 @@ def _broken(number: int, error: Exception) -> BrokenHistory:
     return BrokenHistory(number, f"it cannot be read ({type(error).__name__})")
 
 
-def written_line(record: Record, state: str, before: str, told: Told) -> tuple[Line, str]:
-    """The line for a change, after the one whose hash is `before`, and its text."""
-    values = _plain(record, state, before, told)
+def written_line(
+    record: Record, state: str, before: str, told: Told | None = None
+) -> tuple[Line, str]:
+    """The line for a change, after the one whose hash is `before`, and its text; `told` has what is
+    told elsewhere too."""
+    values = _plain(record, state, before, told or Told())
     line = Line(record, state, before, _hash(values))
     return line, as_text({**values, "hash": line.hash})
 

@@ -29,8 +29,7 @@ def effect_lines(
     what was not counted."""
     if not lines:
         only = " now; later it does" if later else " by it, as things are now"
-        all_counted = effects.filing_counted and effects.creating_counted
-        what = "anything" if all_counted else "anything that is counted here"
+        what = "anything that is counted here" if effects.not_counted else "anything"
         yield from wrapped(f"Nobody gains or loses {what}{only}.")
         for each in () if later else because:
             yield from wrapped(f"- {each}", "  ", "  ")
@@ -40,11 +39,8 @@ def effect_lines(
     for when, some in later:
         yield styled(when, "strong")
         yield from marked(some)
-    if not effects.creating_counted:
-        yield from wrapped("Who may create what is not counted on a site of this size.", "  ")
-    if not effects.filing_counted:
-        told = "Who may file what is there under which category is not counted: it is too much."
-        yield from wrapped(told, "  ")
+    for each in effects.not_counted:
+        yield from wrapped(each, "  ")
 
 
 _MARKS: Final = {True: ("+", "yes"), False: ("-", "no"), None: ("…", "faint")}
@@ -97,6 +93,7 @@ def effects_dict(effects: Effects, lines: Sequence[Line]) -> dict[str, Any]:
             }
             for each in effects.changed
         ],
+        "not_counted": list(effects.not_counted),
     }
     return found
 

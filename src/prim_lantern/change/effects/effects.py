@@ -10,6 +10,7 @@ import numpy as np
 
 from prim_lantern.change.effects.creating_and_managing import Pairs, Special
 from prim_lantern.change.effects.filing import Filing
+from prim_lantern.change.effects.looking_after import looking_after
 from prim_lantern.change.effects.standing import Reach, Standing
 from prim_lantern.change.effects.touched import Touched
 from prim_lantern.change.renames import Renames
@@ -52,7 +53,8 @@ class Effects:
     and items where only words have changed; else for the people, and the items, that did.
     An item that moved is compared with itself; somebody who is no active user is a guest.
     Creating is told for the parent, as "create KIND" (and "create KIND in CATEGORY"), but not
-    below an item that is new or goes itself; managing is told for a place. Filing what is there is
+    below an item that is new or goes itself; managing is told for a place, and being a steward for
+    the group, as "look after". Filing what is there is
     told for the item, as "file-under in CATEGORY", of whoever may edit it, where words about filing
     come or go, or reach somebody.
     """
@@ -124,16 +126,14 @@ class Effects:
         """Whether there are so few that all can be named in a summary."""
         return self.size <= _NAMED_AT_MOST
 
-    @property
-    def creating_counted(self) -> bool:
-        """Whether it was looked at who may create what; on very big sites it is not."""
-        return Special(self._touched).creating_counted
-
-    @property
-    def filing_counted(self) -> bool:
-        """Whether it was looked at who may file what is there under which category; where that is
-        too much to ask, it is not."""
-        return self._filing is not None
+    @cached_property
+    def not_counted(self) -> tuple[str, ...]:
+        """What was not looked at, as it would be too much here, a sentence each; mostly nothing.
+        Where there is anything, nobody may be said to gain or lose nothing."""
+        creating = "Who may create what is not counted on a site of this size."
+        filing = "Who may file what is there under which category is not counted: it is too much."
+        looked_at = Special(self._touched).creating_counted, self._filing is not None
+        return tuple(e for e, done in zip((creating, filing), looked_at, strict=True) if not done)
 
     def __iter__(self) -> Iterator[Effect]:
         """Every effect by itself, in the order of `changed`, guests first."""
@@ -184,7 +184,8 @@ class Effects:
 
     @cached_property
     def _special(self) -> Pairs:
-        return Special(self._touched).pairs() | (self._filing or {})
+        special = Special(self._touched).pairs() | looking_after(self._touched)
+        return special | (self._filing or {})
 
     @cached_property
     def _filing(self) -> Pairs | None:

@@ -7,10 +7,10 @@ from collections.abc import Iterator, Sequence
 from prim_lantern.change.effects.effects import Effects
 from prim_lantern.change.effects.summary import called, every_action, what_of, where_of
 from prim_lantern.change.pieces import Piece
-from prim_lantern.decide.belonging import upper_groups
 from prim_lantern.decide.clauses import rows_of
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.explain import words
+from prim_lantern.decide.joining import anybody, comes_with, open_groups
 from prim_lantern.decide.views.promises import check_promises, speaks_of
 from prim_lantern.site.actions import MANAGING_ACTIONS, RISKY_ACTIONS
 from prim_lantern.site.data import SiteData
@@ -23,6 +23,7 @@ from prim_lantern.wording import with_article
 _MANY_PEOPLE = 10
 _MANY_ITEMS = 20
 _NAMED = 3
+_SIGNING_UP = ("site", "sign_up_groups")
 
 
 def cautions_of(effects: Effects, pieces: Sequence[Piece]) -> list[str]:
@@ -42,8 +43,8 @@ def _cautions(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
     yield from _broken_promises(effects)
     yield from _new_promises(effects, pieces)
     yield from _no_four_eyes(before, after, pieces)
-    yield from _open_to_join(after, pieces)
-    yield from _risky(after, pieces)
+    yield from _open_to_join(effects, pieces)
+    yield from _risky(effects, pieces)
     yield from _rights_over_others(effects, pieces)
     if not content_only:
         yield from _opened_to_guests(effects)
@@ -136,26 +137,19 @@ def _no_four_eyes(before: SiteData, after: SiteData, pieces: Sequence[Piece]) ->
                 yield f"Four eyes are asked for no more: who wrote {called} may publish it as well."
 
 
-def _open_to_join(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
-    """What anybody comes to who signs up."""
-    for piece in pieces:
-        if (piece.part, piece.name) != ("site", "sign_up_groups"):
-            continue
-        for name in (each for each in piece.after if each not in piece.before):
-            whos = {Who("group", each) for each in upper_groups(after, name)}
-            has = [f"the role {after.roles[e.role].called}" for e in after.given if whos & {*e.to}]
-            has += [
-                f"{words.listed(each.actions)} {words.where(each.place)}"
-                for each in after.rules
-                if each.allow and whos & {*each.to}
-            ]
-            named = after.readerships.values()
-            has += [f"the readership {e.called}" for e in named if whos & {*e.readers}]
-            some = list(dict.fromkeys(has))
-            if some:
-                more = [f"{len(some) - _NAMED} more"] if len(some) > _NAMED else []
-                what = words.listed([*some[:_NAMED], *more])
-                yield f"Anybody could join group {after.groups[name].called}, and come to {what}."
+def _open_to_join(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
+    """What anybody comes to who signs up, and did not before."""
+    if not any(p.part == "groups" or (p.part, p.name) == _SIGNING_UP for p in pieces):
+        return
+    before, after = effects.before.data, effects.after.data
+    was_open = open_groups(before, effects.before.at)
+    for name in open_groups(after, effects.after.at):
+        had = {*comes_with(before, name)} if name in was_open else set[str]()
+        some = [each for each in dict.fromkeys(comes_with(after, name)) if each not in had]
+        if some:
+            more = [f"{len(some) - _NAMED} more"] if len(some) > _NAMED else []
+            what = words.listed([*some[:_NAMED], *more])
+            yield f"Anybody could join group {after.groups[name].called}, and come to {what}."
 
 
 def _rights_over_others(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
@@ -176,10 +170,11 @@ def _rights_over_others(effects: Effects, pieces: Sequence[Piece]) -> Iterator[s
         yield f"Rights over others: {called(effects, logins)} {gain} {words.listed(what)}."
 
 
-def _risky(after: SiteData, pieces: Sequence[Piece]) -> Iterator[str]:
+def _risky(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
     """Risky actions that come to a broad audience."""
+    after = effects.after.data
     risky = {*RISKY_ACTIONS, *(each.name for each in after.actions.values() if each.risky)}
-    broad = {EVERYONE, GUESTS, SIGNED_IN, *(Who("group", each) for each in after.sign_up_groups)}
+    broad = {EVERYONE, GUESTS, SIGNED_IN, *anybody(after, effects.after.at)}
     for who, actions in _given_now(after, pieces):
         some = [each for each in actions if each in risky or each == "all"]
         if who in broad and some:

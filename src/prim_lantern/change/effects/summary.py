@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from prim_lantern.change.effects.effects import Effect, Effects
 from prim_lantern.decide.explain import words
+from prim_lantern.decide.stewards import LOOK_AFTER
 from prim_lantern.site.actions import NEED_MORE
 from prim_lantern.site.places import section_of, way_to
 from prim_lantern.site.who import Who
@@ -93,10 +94,10 @@ def _by_action(effects: Effects) -> Iterator[Line]:
                 items[each.action, gains] += 1
     for into, gains in ((gained, True), (lost, False)):
         for action, pairs in into.items():
+            of, many = ("a group", "groups") if action == LOOK_AFTER else ("an item", "items")
             number = items[action, gains]
-            yield Line(
-                f"{pairs:,} pairs of a person and an item", gains, f"{action}, {number:,} items"
-            )
+            what = f"{action}, {number:,} {many}"
+            yield Line(f"{pairs:,} pairs of a person and {of}", gains, what)
 
 
 def called(effects: Effects, people: Sequence[str | None]) -> str:
@@ -156,12 +157,18 @@ def what_of(some: Iterable[tuple[str, str]], every: Sequence[str]) -> str:
         in_some = categories[0] if len(categories) == 1 else f"{len(categories)} categories"
         by_action.setdefault(f"{bare} in {in_some}", []).append(where)
     by_places: dict[tuple[bool, tuple[str, ...]], list[str]] = {}
+    looked_after = by_action.pop(LOOK_AFTER, ())
     for action, wheres in by_action.items():
         by_places.setdefault((action.startswith(_CREATE), tuple(wheres)), []).append(action)
-    return "; ".join(
+    found = [
         f"{_joined(actions, every)} {where_of(places, below=below)}"
         for (below, places), actions in by_places.items()
-    )
+    ]
+    if looked_after:
+        many = len(looked_after) > _NAMED
+        groups = f"{len(looked_after)} groups" if many else words.listed(looked_after)
+        found.append(f"looking after {groups}")
+    return "; ".join(found)
 
 
 def _joined(actions: Sequence[str], every: Sequence[str]) -> str:

@@ -145,13 +145,18 @@ class Touched:
             return sorted(owners.union(filter(self._is_spoken_of, some)))
         found = []
         for login in self._perhaps_concerned:
-            old, new = (self.acting(engine, login) for engine in self.engines)
-            was = self._renamed(self.before.crowd.belonging.whos(old))
-            now = self.after.crowd.belonging.whos(new)
+            was, now = self.whos(login)
             touched = not self.spoken_of.isdisjoint(was | now)
             if touched or was != now or login in owners:
                 found.append(login)
         return found
+
+    def whos(self, login: str) -> tuple[frozenset[Who], frozenset[Who]]:
+        """All that somebody is before and after (a guest, where they are not active), by the names
+        of after."""
+        old, new = (self.acting(engine, login) for engine in self.engines)
+        was = self._renamed(self.before.crowd.belonging.whos(old))
+        return was, self.after.crowd.belonging.whos(new)
 
     def _is_spoken_of(self, login: str) -> bool:
         """Whether words that came or went, and are in force, speak of somebody who is in the same

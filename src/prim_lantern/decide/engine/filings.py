@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final
 
 from prim_lantern.decide import standing
 from prim_lantern.decide.engine.asked import Asked, FiledCase
 from prim_lantern.decide.engine.engine import Engine
-from prim_lantern.decide.engine.item_classes import apart
+from prim_lantern.decide.engine.item_classes import Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.programs import FILED
@@ -50,6 +50,24 @@ class Filings:
             for category in some
         }
         return [each for each in fitting if each in found]
+
+    def under_each(
+        self, login: str | None, paths: Iterable[str]
+    ) -> Iterator[tuple[str, Sequence[str]]]:
+        """The same for many items, one after the other: those that are decided alike are asked
+        about once."""
+        engine, content = self._engine, self._engine.data.content
+        work = engine.crowd[login][1]
+        known: dict[tuple[Situation, str], Sequence[str]] = {}
+        for path in paths:
+            row = content.index[path]
+            if path in work or row in engine.links:  # which no class says
+                yield path, self.under(login, path)
+                continue
+            key = engine.situation_of(path), content.value("kind", row)
+            if key not in known:
+                known[key] = self.under(login, path)
+            yield path, known[key]
 
     @cached_property
     def _taken_by(self) -> Mapping[str, Sequence[str]]:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from collections.abc import Set as AbstractSet
 from typing import NamedTuple
 
 from prim_lantern.decide.belonging import Belonging, Way
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.stand_ins import is_pictured
+from prim_lantern.decide.stewards import LOOK_AFTER, by_steward, looked_after
 from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACTIONS
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, Place, is_above, place
@@ -20,9 +22,11 @@ from prim_lantern.site.who import Who
 class Powers(NamedTuple):
     """All that speaks to one person at a moment, and what it comes to.
 
-    `beyond` has, by action, the paths where they may do what not everybody signed in may; `manages`
-    the places where they may manage ("site" alone, where it is the whole). `later` are memberships,
-    given roles and rules that begin on a later day.
+    `may` has, by action, the paths where they may do it, and `beyond` those where not everybody
+    signed in may. `files` has, by categories, the items that they may edit and file under each of
+    these, and `files_beyond` those that not everybody signed in may. `manages` has the places where
+    they may manage ("site" alone, where it is the whole), and by "look after" the groups of which
+    they are a steward. `later` are memberships, given roles and rules that begin on a later day.
     """
 
     login: str | None
@@ -32,6 +36,8 @@ class Powers(NamedTuple):
     rules: tuple[Rule, ...]
     may: Mapping[str, tuple[str, ...]]
     beyond: Mapping[str, tuple[str, ...]]
+    files: Mapping[tuple[str, ...], tuple[str, ...]]
+    files_beyond: Mapping[tuple[str, ...], tuple[str, ...]]
     manages: Mapping[str, tuple[str, ...]]
     later: tuple[Way | Given | Rule, ...]
 
@@ -54,6 +60,10 @@ def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
         action: tuple(path for path in paths if path not in common[action])
         for action, paths in may.items()
     }
+    files = engine.beside(Filings)
+    filed = dict(files.under_each(login, may["edit"]))
+    alike = (path for path in may["edit"] if path in common["edit"])
+    by_anybody = {path: set(some) for path, some in files.under_each(anybody, alike)}
     return Powers(
         login=login,
         owner=engine.is_owner(login),
@@ -66,9 +76,25 @@ def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
         ),
         may={action: paths for action, paths in may.items() if paths},
         beyond={action: paths for action, paths in beyond.items() if paths},
+        files=_by_categories((path, tuple(some)) for path, some in filed.items()),
+        files_beyond=_by_categories(
+            (path, tuple(each for each in some if each not in by_anybody.get(path, ())))
+            for path, some in filed.items()
+        ),
         manages=_managed(engine, login),
         later=tuple(_later(engine, belonging, login, whos)),
     )
+
+
+def _by_categories(
+    filed: Iterable[tuple[str, tuple[str, ...]]],
+) -> Mapping[tuple[str, ...], tuple[str, ...]]:
+    """The items that can be filed under the same categories, if under any."""
+    found: dict[tuple[str, ...], list[str]] = {}
+    for path, categories in filed:
+        if categories:
+            found.setdefault(categories, []).append(path)
+    return {categories: tuple(paths) for categories, paths in found.items()}
 
 
 def _managed(engine: Engine, login: str | None) -> Mapping[str, tuple[str, ...]]:
@@ -82,7 +108,9 @@ def _managed(engine: Engine, login: str | None) -> Mapping[str, tuple[str, ...]]
             at = tuple(str(each) for each in spots if engine.may_manage(login, action, each))
             if at:
                 found[action] = at
-    return found
+    whos = engine.reference_for(login).belonging.whos(engine.acting(login))
+    groups = tuple(sorted(looked_after(by_steward(engine.data), whos)))
+    return {**found, LOOK_AFTER: groups} if groups else found
 
 
 def managing_spots(data: SiteData, where: Place) -> list[Place]:

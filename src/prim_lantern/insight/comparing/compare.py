@@ -4,6 +4,7 @@ may not."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from collections.abc import Set as AbstractSet
 from functools import cached_property
 from typing import Any, Final, NamedTuple
 
@@ -11,8 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.filings import Filings
 from prim_lantern.decide.engine.population import Answers
 from prim_lantern.decide.lists import lists_of
+from prim_lantern.decide.stewards import LOOK_AFTER, by_steward, looked_after
 from prim_lantern.decide.views.looking import offers_below
 from prim_lantern.decide.views.powers import managing_spots
 from prim_lantern.insight.folding import Folding, Spot, Spots
@@ -20,8 +23,10 @@ from prim_lantern.site.actions import MANAGING_ACTIONS, NEED_MORE, SITE_WIDE_ACT
 from prim_lantern.site.columns import Columns
 from prim_lantern.site.content import Item
 from prim_lantern.site.places import SITE
+from prim_lantern.site.who import Who
 
 _SECTIONS_ASKED: Final = 5_000  # above that, who may create what is not looked at
+_ITEMS_ASKED: Final = 100_000  # above that, who may file what is there where is not looked at
 
 
 class Side(NamedTuple):
@@ -65,14 +70,31 @@ class Compared:
         return self.sides[0].called, self.sides[1].called
 
     @property
-    def creating_counted(self) -> bool:
-        """Whether it was looked at who may create what; on very big sites it is not."""
+    def not_looked_at(self) -> tuple[str, ...]:
+        """What was not looked at, as the site is too big, a sentence each; mostly nothing."""
+        creating = "Who may create what is not looked at on a site of this size."
+        filing = "Who may file what is there under which category is not looked at: it is too much."
+        looked_at = self._looks_at_creating, self._looks_at_filing
+        return tuple(e for e, done in zip((creating, filing), looked_at, strict=True) if not done)
+
+    @property
+    def _looks_at_creating(self) -> bool:
         return all(len(side.engine.data.tree) <= _SECTIONS_ASKED for side in self.sides)
+
+    @property
+    def _looks_at_filing(self) -> bool:
+        return all(len(side.engine.data.content) <= _ITEMS_ASKED for side in self.sides)
 
     @cached_property
     def more(self) -> tuple[More, ...]:
         """What one side may and the other may not; none where they may the same."""
-        found = [*self._of_items(), *self._of_creating(), *self._of_managing()]
+        found = [
+            *self._of_items(),
+            *self._of_filing(),
+            *self._of_creating(),
+            *self._of_managing(),
+            *self._of_stewards(),
+        ]
         return tuple(sorted(found, key=lambda each: each.side))
 
     def of(self, side: int) -> tuple[More, ...]:
@@ -91,6 +113,7 @@ class Compared:
             "sides": list(self.called),
             "more": [each.to_dict() for each in self.more],
             "alike": dict(self.alike),
+            "not_looked_at": list(self.not_looked_at),
         }
 
     def records(self) -> Iterator[dict[str, object]]:
@@ -134,24 +157,46 @@ class Compared:
                     known[key] = Folding.of(self.sides[side].engine).of_rows(apart)
                 yield More(side, action, known[key], number)
 
-    def _of_creating(self) -> Iterator[More]:
-        if not self.creating_counted:
+    def _of_filing(self) -> Iterator[More]:
+        """Filing what both may edit."""
+        if not self._looks_at_filing:
             return
-        found = [
-            {
-                (offer.kind, parent)
-                for parent in side.engine.data.tree.sections()
-                for offer in offers_below(side.engine, side.login, parent)
-            }
-            for side in self.sides
-        ]
-        kinds = dict.fromkeys(kind for side in self.sides for kind in side.engine.data.all_kinds)
+        for side, (mine, theirs) in enumerate(self._allowed["edit"]):
+            one, other = self.sides[side], self.sides[1 - side]
+            names = one.engine.data.content.names
+            rows = np.flatnonzero(mine & theirs).tolist()
+            here, there = (
+                each.engine.beside(Filings).under_each(each.login, (names[row] for row in rows))
+                for each in (one, other)
+            )
+            found: dict[str, list[int]] = {}
+            for row, (_, some), (_, others) in zip(rows, here, there, strict=True):
+                for category in set(some).difference(others) if some != others else ():
+                    found.setdefault(category, []).append(row)
+            for category in (each for each in one.engine.data.categories if each in found):
+                apart = np.zeros(len(names), np.bool_)
+                apart[found[category]] = True
+                spots = Folding.of(one.engine).of_rows(apart)
+                yield More(side, f"file-under in {category}", spots, len(found[category]))
+
+    def _of_creating(self) -> Iterator[More]:
+        """Creating; in which categories, where both may create something of a kind."""
+        if not self._looks_at_creating:
+            return
+        found = [_offered(each) for each in self.sides]
         for side in (0, 1):
-            for kind in kinds:
-                parents = [p for k, p in found[side] - found[1 - side] if k == kind]
-                if parents:
-                    spots = (Spot(each, 1, whole=False, first=each) for each in sorted(parents))
-                    yield More(side, f"create {kind}", Spots(spots), len(parents))
+            mine, theirs = found[side], found[1 - side]
+            parents: dict[str, list[str]] = {}
+            for (kind, parent), categories in mine.items():
+                if (kind, parent) not in theirs:
+                    parents.setdefault(f"create {kind}", []).append(parent)
+                    continue
+                for each in sorted(categories - theirs[kind, parent]):
+                    what = f"create {kind} in {each}" if each else f"create {kind} unfiled"
+                    parents.setdefault(what, []).append(parent)
+            for action, places in parents.items():
+                spots = (Spot(each, 1, whole=False, first=each) for each in sorted(places))
+                yield More(side, action, Spots(spots), len(places))
 
     def _of_managing(self) -> Iterator[More]:
         spots = dict.fromkeys(
@@ -171,8 +216,33 @@ class Compared:
                     found = (Spot(each, 1, whole=False, first=each) for each in places)
                     yield More(side, action, Spots(found), len(places))
 
+    def _of_stewards(self) -> Iterator[More]:
+        """Looking after groups; whoever may manage all people need not be a steward."""
+        if any(s.engine.may_manage(s.login, "manage-people", SITE) for s in self.sides):
+            return
+        groups = [looked_after(by_steward(s.engine.data), _whos(s)) for s in self.sides]
+        for side in (0, 1):
+            more = sorted(groups[side] - groups[1 - side])
+            if more:
+                spots = (Spot(each, 1, whole=False, first=each) for each in more)
+                yield More(side, LOOK_AFTER, Spots(spots), len(more))
+
 
 _Both = tuple[Answers, Answers]
+
+
+def _offered(side: Side) -> Mapping[tuple[str, str], AbstractSet[str]]:
+    """By kind and parent, in which categories a side may create something: "" is for in none."""
+    return {
+        (offer.kind, parent): {*offer.categories, *([] if offer.needs_category else [""])}
+        for parent in side.engine.data.tree.sections()
+        for offer in offers_below(side.engine, side.login, parent)
+    }
+
+
+def _whos(side: Side) -> AbstractSet[Who]:
+    belonging = side.engine.reference_for(side.login).belonging
+    return belonging.whos(belonging.acting(side.login))
 
 
 def _may(side: Side, action: str) -> Answers:

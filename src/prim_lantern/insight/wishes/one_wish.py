@@ -170,9 +170,9 @@ class OneWish:
 
     def effect_of(self, asked: Question) -> str:
         """What an effect on the answer to a question is called."""
-        if asked.kind is None:
-            return asked.action
-        return f"create {asked.kind}" + (f" in {asked.categories[0]}" if asked.categories else "")
+        what = asked.action if asked.kind is None else f"create {asked.kind}"
+        category = asked.category or next(iter(asked.categories), None)
+        return what + (f" in {category}" if category else "")
 
     def comes_with(self, asked: Question) -> Iterator[tuple[str | None, str, str]]:
         """What somebody gains with an action on an item, in any case: to read it, and what the

@@ -59,6 +59,7 @@ class Suggestion(NamedTuple):
             "commands": list(self.commands),
             "effects": list(map(str, self.lines())),
             "beyond": self.beyond,
+            "not_counted": list(self.effects.not_counted),
             "refused": self.refused,
             "ask": list(self.ask),
         }
@@ -288,6 +289,8 @@ class _Search:
 
     def is_least(self, best: _Tried) -> bool:
         """Whether it is known that no single step and no pair has fewer effects."""
+        if best.effects.not_counted:
+            return False
         tried_all = len(self._wishes) == 1 and self._few
         return tried_all or self._is_minimal(best.size)
 
