@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 import click
 
+from prim_lantern.change.effects.effects import Effects
 from prim_lantern.changeable import Changeable
 from prim_lantern.changing import Change
 from prim_lantern.cli.common import (
@@ -116,10 +117,7 @@ def carry_out(
         told["effects"] = _for_programs(change, listing=how.listing)
     elif printed:
         click.echo(effects_csv(effects), nl=False)
-        for each in effects.not_counted:
-            click.echo(each, err=True)
-        for each in cautions:
-            click.echo(f"Worth a second thought: {each}", err=True)
+        _say_besides(effects, cautions)
     else:
         on_top = before(change) if before else ()
         _show(change, on_top, listing=how.listing, reasons=reasons, steps=steps)
@@ -141,6 +139,14 @@ def carry_out(
     if after is not None:
         after(site)
     return 0
+
+
+def _say_besides(effects: Effects, cautions: Iterable[str]) -> None:
+    """What CSV has no room for."""
+    for each in effects.not_counted:
+        click.echo(each, err=True)
+    for each in cautions:
+        click.echo(f"Worth a second thought: {each}", err=True)
 
 
 def _for_programs(change: Change, *, listing: bool) -> dict[str, Any]:
