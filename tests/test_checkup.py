@@ -23,7 +23,7 @@ from prim_lantern.change.operations.base import Made
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.stand_ins import login_of
-from prim_lantern.insight.checks import nobody_may
+from prim_lantern.insight.checks import nobody_may, open_to_all
 from prim_lantern.insight.checkup import CHECKS, checkup
 from prim_lantern.insight.finding import SEVERITIES, Finding
 from prim_lantern.insight.look import Look
@@ -476,3 +476,15 @@ def test_of_very_many_words_only_those_said_twice_are_told_to_decide_nothing(mak
             told = run("tidy", site=folder, variables={"PRIM_LANTERN_NOW": AT}).stdout
             assert "There are more than 300 words" in told and "--each-word" in told
             assert told.endswith("Nothing is.\n") == (not gone)
+
+
+def test_what_is_not_counted_whole_is_not_told_as_a_number(make_site, monkeypatch):
+    site = make_site(word("allow", "create", "guests"), "", BELOW)
+    assert "may create something below /, /a, /a/b, /a/c and 1 more:" in says(site)
+    monkeypatch.setattr(open_to_all, "_ENOUGH", 4)
+    assert "and many more:" in says(site)
+
+
+def says(site):
+    (found,) = site.checkup(AT, "open-to-all")
+    return found.says

@@ -352,3 +352,15 @@ def test_what_is_not_counted_is_said_wherever_nothing_is_told(make_site, make_fo
     assert then.endswith(f"Everybody may do just the same, as far as it is counted here.\n{said}\n")
     two = run("compare", "cyd", "dan", site=folder, here=True).stdout
     assert two.startswith("Cyd and Dan may do the very same, as far as it is looked at here.\n")
+
+
+def test_of_many_later_days_the_nearest_are_told_and_the_last_with_those_between(make_site):
+    pages = "".join(f"/p{n},page,P,mo,,,,,,,\n" for n in range(6))
+    change = make_site(STEWARDS, CYD, pages).change(by="mo")
+    for number in range(6):
+        where, since = f"/p{number}", f"2099-01-0{number + 1}"
+        change.allow("edit", to="user:cyd", where=where, since=since)
+    told = {when: " ".join(map(str, lines)) for when, lines in change.later()}
+    last = "From 2099-01-06, with what begins on 2 days before it"
+    assert list(told) == ["From 2099-01-01", "From 2099-01-02", "From 2099-01-03", last]
+    assert told[last].startswith("Cyd gains see-drafts and edit at 6 items")

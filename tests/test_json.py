@@ -67,6 +67,7 @@ ENROLMENT = {
     "state": TEXT,
 }
 OFFER = {"parent": PATH, "kind": TEXT, "categories": [TEXT], "needs_category": YES_NO}
+FILED = {"categories": [TEXT], "items": [PATH]}
 COUNT = {"action": TEXT, "where": TEXT, "gained": WHOLE, "lost": WHOLE, "guests": maybe(TEXT)}
 RULE = {
     "name": TEXT,
@@ -106,6 +107,7 @@ SHAPES = {
     ],
     "what sam.whitlock": {
         "who": LOGIN, "owner": YES_NO, **WHO_IS, "may": {str: [PATH]}, "beyond": {str: [PATH]}, "offers": [OFFER],
+        "files": [FILED], "files_beyond": [FILED],
     },
     "what sam.whitlock edit": [{"path": PATH, "title": TEXT, "by": TEXT}],
     "what leif.aronsen create": [OFFER],
@@ -154,7 +156,7 @@ SHAPES = {
     "history seal": {"number": WHOLE, "hash": {"type": "string", "pattern": "^[0-9a-f]{64}$"}},
     "allow kit.farrow edit /visit --by hana.okafor --try": {
         "made": YES_NO, "said": [TEXT], "cautions": [TEXT],
-        "effects": {"in_short": [TEXT], "pairs": WHOLE, "counts": [COUNT], "later": [TEXT],
+        "effects": {"in_short": [TEXT], "pairs": WHOLE, "counts": [COUNT], "not_counted": [TEXT], "later": [TEXT],
                     "nothing_because": [TEXT]},
     },
 }  # fmt: skip

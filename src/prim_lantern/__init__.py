@@ -37,6 +37,7 @@ __all__ = [
     "Finding",
     "FoundItem",
     "Freshness",
+    "Gains",
     "Given",
     "Grid",
     "Group",
@@ -169,7 +170,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.comparing.compare import Compared
     from prim_lantern.insight.comparing.difference import Thing
     from prim_lantern.insight.finding import Finding
-    from prim_lantern.insight.gaining.could_gain import Chain, Move
+    from prim_lantern.insight.gaining.could_gain import Chain, Gains, Move
     from prim_lantern.insight.ladder import Rung
     from prim_lantern.insight.tidying.tidy import Tidied
     from prim_lantern.insight.wishes.suggest import Suggestion, Suggestions
@@ -207,6 +208,7 @@ else:
         "Capability": "site.rights",
         "CategorySet": "site.content",
         "Chain": "insight.gaining.could_gain",
+        "Gains": "insight.gaining.could_gain",
         "Change": "changing",
         "Compared": "insight.comparing.compare",
         "Content": "content",

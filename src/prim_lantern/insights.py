@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from prim_lantern.insight.comparing.compare import Compared, Side
     from prim_lantern.insight.comparing.difference import Thing
     from prim_lantern.insight.finding import Finding
-    from prim_lantern.insight.gaining.could_gain import Chain
+    from prim_lantern.insight.gaining.could_gain import Chain, Gains
     from prim_lantern.insight.ladder import Rung
     from prim_lantern.insight.tidying.tidy import Tidied
     from prim_lantern.insight.wishes.suggest import Suggestions
@@ -260,12 +260,13 @@ Nearest: position “relief keeper”.
 
     def could_gain(
         self, who: str | None, with_: Iterable[str] = (), at: Moment = None
-    ) -> list[Chain]:
+    ) -> Gains[Chain]:
         """What somebody could come to by the powers that they hold, alone or together with others
         (`with_`): the shortest chain of steps to each kind of thing, each a change that the one who
         makes it may make. None is a guest, who may sign up where that is open.
 
-        Nothing, for whoever may do everything already.
+        Nothing, for whoever may do everything already. `not_looked_at` of what comes back says what
+        was left out, as it would be too much.
 
         >>> import prim_lantern as pl
         >>> found = pl.open_demo().could_gain("sam.whitlock", at="2027-05-10")
@@ -281,7 +282,7 @@ Nearest: position “relief keeper”.
 
     def who_could_gain(
         self, action: str, path: str, at: Moment = None
-    ) -> list[tuple[str | None, Chain]]:
+    ) -> Gains[tuple[str | None, Chain]]:
         """Everybody who may not do this to an item but could come to it, each with the shortest
         chain of steps to it; None for a guest.
 
@@ -294,7 +295,7 @@ Nearest: position “relief keeper”.
 
         state = self._state
         action, path = state.item_action(action), state.item(path)
-        return list(who_could_gain(state.engine(self.moment(at)), action, path))
+        return who_could_gain(state.engine(self.moment(at)), action, path)
 
     def tidy(
         self, at: Moment = None, *, today_only: bool = False, each_word: bool = False

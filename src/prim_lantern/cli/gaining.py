@@ -11,7 +11,7 @@ from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.cli.spots import lines_of_spots
 from prim_lantern.decide.explain import words
 from prim_lantern.errors import BadQuestion
-from prim_lantern.insight.gaining.could_gain import Chain
+from prim_lantern.insight.gaining.could_gain import Chain, Gains
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
 
@@ -45,7 +45,7 @@ def could_gain(
     site = opened(where)
     if (who is None) == (to is None):
         raise BadQuestion("Name somebody, or what it is about: --to ACTION PATH.")
-    found: list[tuple[str | None, Chain]]
+    found: Gains[tuple[str | None, Chain]]
     if to is not None:
         if others:
             raise BadQuestion("--with belongs to a person, and --to asks about everybody.")
@@ -53,13 +53,16 @@ def could_gain(
     else:
         login = person(site, who or "")
         more = [each for each in (person(site, text) for text in others) if each is not None]
-        found = [(login, chain) for chain in site.could_gain(login, more, at)]
+        chains = site.could_gain(login, more, at)
+        found = Gains([(login, chain) for chain in chains], chains.not_looked_at)
     if shown.as_json:
         print_json([{"who": login, **chain.to_dict()} for login, chain in found])
     elif shown.to_csv is not None:
         show_list(shown, [], [*_records(found)], "", keys=_KEYS)
     else:
         print_lines(_lines(site, found, everybody=to is not None, everything=shown.everything))
+        for each in found.not_looked_at:
+            print_lines(wrapped(each))
     return 1 if found else 0
 
 

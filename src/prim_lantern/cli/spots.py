@@ -43,11 +43,12 @@ def _actions(actions: Sequence[str]) -> str:
 
 
 def in_categories(categories: Sequence[str]) -> str:
-    """ " in" some categories, or in how many; nothing, for [""]: not filed at all."""
-    if categories == [""]:
+    """ " in" some categories, or in how many; "" among them is for not filed at all."""
+    filed = [each for each in categories if each]
+    if not filed:
         return ""
-    many = len(categories) > _NAMED
-    return f" in {f'{len(categories)} categories' if many else words.listed(categories)}"
+    told = f"{len(filed)} categories" if len(filed) > _NAMED else words.listed(filed)
+    return f" in {told}" if len(filed) == len(categories) else f" (in {told} as well)"
 
 
 def _where(spots: Sequence[Spot], *, everything: bool, below: bool) -> str:

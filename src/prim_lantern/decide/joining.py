@@ -63,4 +63,4 @@ def comes_with(data: SiteData, name: str) -> Iterator[str]:
         if whos & {*each.readers}:
             yield f"the readership {each.called}"
     for group in sorted(looked_after(by_steward(data), whos)):
-        yield f"looking after {group}"
+        yield f"looking after group:{group}"

@@ -14,11 +14,11 @@ LOOK_AFTER: Final = "look after"
 
 
 def by_steward(data: SiteData) -> Mapping[Who, AbstractSet[str]]:
-    """The groups that each steward looks after, as "group:…"."""
+    """The groups that each steward looks after."""
     found: dict[Who, set[str]] = {}
     for name, group in data.groups.items():
         for who in group.stewards:
-            found.setdefault(who, set()).add(f"group:{name}")
+            found.setdefault(who, set()).add(name)
     return found
 
 

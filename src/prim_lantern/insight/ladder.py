@@ -8,6 +8,7 @@ from typing import NamedTuple
 from prim_lantern.decide.abilities import abilities, from_least_to_most
 from prim_lantern.decide.engine import Engine
 from prim_lantern.decide.stand_ins import login_of, pictured_roles
+from prim_lantern.decide.stewards import LOOK_AFTER
 from prim_lantern.insight.holdings import Holdings, beyond, holdings_of
 from prim_lantern.site.who import Who
 
@@ -59,7 +60,11 @@ def ladder(engine: Engine) -> list[Rung]:
 
 
 def _counts(holds: Holdings) -> dict[str, int]:
-    return {action: len(where) for action, where in holds.items()}
+    found: dict[str, set[str]] = {}
+    for action, where in holds.items():
+        if action != LOOK_AFTER:  # whatever it may be filed under, it is one action
+            found.setdefault(action.partition(" in ")[0], set()).update(where)
+    return {action: len(where) for action, where in found.items()}
 
 
 def _below(name: str, names: list[str], contains: Callable[[str, str], bool]) -> tuple[str, ...]:

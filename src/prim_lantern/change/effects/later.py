@@ -17,18 +17,23 @@ from prim_lantern.site.moments import written
 from prim_lantern.site.people import ACTIVE, INVITED
 from prim_lantern.values import replace
 
-_MOMENTS: Final = 3  # later moments that are looked at, the nearest first
+_MOMENTS: Final = 3  # later moments that are looked at, the nearest first; and the last of all
 
 
 def later_effects(
     before: Engine, after: SiteData, renames: Sequence[Renames], pieces: Sequence[Piece]
 ) -> Iterator[tuple[str, Effects]]:
     """What a change comes to later, each with when: "From 2027-09-01", "Once accepted"."""
-    for moment in sorted(_beginnings(pieces, before.at))[:_MOMENTS]:
+    moments = sorted(_beginnings(pieces, before.at))
+    nearest, last = moments[:_MOMENTS], moments[_MOMENTS:][-1:]
+    between = len(moments) - len(nearest) - len(last)
+    for moment in (*nearest, *last):
         then = before.after(before.data, moment)
         effects = Effects(then, then.after(after, moment), renames)
         if effects:
-            yield f"From {written(moment)}", effects
+            others = f"{between} day{'s' if between > 1 else ''}"
+            more = f", with what begins on {others} before it" if between and moment in last else ""
+            yield f"From {written(moment)}{more}", effects
     invited = [
         each.after
         for each in pieces

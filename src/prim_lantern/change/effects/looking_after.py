@@ -30,7 +30,7 @@ def looking_after(touched: Touched) -> Pairs:
         had, has = looked_after(was, earlier), looked_after(now, later)
         if had != has and not any(_manages_people(engine, login) for engine in touched.engines):
             for group in had ^ has:
-                found.setdefault((LOOK_AFTER, group), {})[login] = group in has
+                found.setdefault((LOOK_AFTER, f"group:{group}"), {})[login] = group in has
     return found
 
 

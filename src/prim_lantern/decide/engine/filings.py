@@ -26,6 +26,7 @@ class Filings:
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
         self._alike: dict[tuple[FiledCase, int, bool], Mapping[int, Sequence[str]]] = {}
+        self._told: dict[tuple[object, ...], Sequence[str]] = {}
 
     def under(self, login: str | None, path: str) -> Sequence[str]:
         """The categories under each of which somebody may file an item, in the order of the site:
@@ -42,29 +43,32 @@ class Filings:
         plan = engine.plan(_FILE._replace(author=engine.acting(login) in about.authors))
         mask, item = engine.crowd[login][0], ground.class_of(about)
         way, _, _ = apart(ground.situation(item, ()))
-        key = plan.way_key(mask, way)
-        found = {
-            category
-            for code, some in self._by_code(plan, mask, ground.case_of(item)).items()
-            if plan.answers[key | code << FILED] == YES
-            for category in some
-        }
-        return [each for each in fitting if each in found]
+        key, case = plan.way_key(mask, way), ground.case_of(item)
+        by_code = self._by_code(plan, mask, case)
+        codes = tuple(code for code in by_code if plan.answers[key | code << FILED] == YES)
+        sort = id(fitting), case, mask, plan.asked.author, codes
+        told = self._told.get(sort)
+        if told is None:
+            found = {category for code in codes for category in by_code[code]}
+            told = self._told[sort] = [each for each in fitting if each in found]
+        return told
 
     def under_each(
         self, login: str | None, paths: Iterable[str]
     ) -> Iterator[tuple[str, Sequence[str]]]:
-        """The same for many items, one after the other: those that are decided alike are asked
-        about once."""
+        """The same for many items that somebody may read, one after the other: those that are
+        decided alike are asked about once, and have the very same list."""
         engine, content = self._engine, self._engine.data.content
         work = engine.crowd[login][1]
         known: dict[tuple[Situation, str], Sequence[str]] = {}
         for path in paths:
-            row = content.index[path]
-            if path in work or row in engine.links:  # which no class says
+            if path in work:  # which no class says
                 yield path, self.under(login, path)
                 continue
-            key = engine.situation_of(path), content.value("kind", row)
+            situation = engine.situation_of(path)
+            if not engine.ground.whole:  # what it is filed under now makes no difference
+                situation, _, _ = apart(situation)
+            key = situation, content.value("kind", content.index[path])
             if key not in known:
                 known[key] = self.under(login, path)
             yield path, known[key]
@@ -89,3 +93,19 @@ class Filings:
                 by_code.setdefault(plan.filed_code(mask, number), []).append(each)
             found = self._alike[key] = by_code
         return found
+
+
+class Without:
+    """Lists of categories without those of other lists: the same two are looked at once."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[int, int], tuple[Sequence[str], Sequence[str], Sequence[str]]] = {}
+
+    def of(self, some: Sequence[str], others: Sequence[str]) -> Sequence[str]:
+        """Some categories without others."""
+        found = self._known.get((id(some), id(others)))
+        if found is None:
+            without = set(others)
+            rest = [each for each in some if each not in without]
+            found = self._known[id(some), id(others)] = some, others, rest  # so that all stay
+        return found[2]

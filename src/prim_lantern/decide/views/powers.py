@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from typing import NamedTuple
 
 from prim_lantern.decide.belonging import Belonging, Way
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.filings import Filings
+from prim_lantern.decide.engine.filings import Filings, Without
 from prim_lantern.decide.lists import paths_for
 from prim_lantern.decide.stand_ins import is_pictured
 from prim_lantern.decide.stewards import LOOK_AFTER, by_steward, looked_after
@@ -60,10 +60,12 @@ def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
         action: tuple(path for path in paths if path not in common[action])
         for action, paths in may.items()
     }
-    files = engine.beside(Filings)
-    filed = dict(files.under_each(login, may["edit"]))
+    filings = engine.beside(Filings)
+    filed = dict(filings.under_each(login, may["edit"]))
     alike = (path for path in may["edit"] if path in common["edit"])
-    by_anybody = {path: set(some) for path, some in files.under_each(anybody, alike)}
+    by_anybody = dict(filings.under_each(anybody, alike))
+    more = Without()
+    filed_beyond = {path: more.of(some, by_anybody.get(path, ())) for path, some in filed.items()}
     return Powers(
         login=login,
         owner=engine.is_owner(login),
@@ -76,25 +78,25 @@ def powers_of(engine: Engine, login: str | None, anybody: str | None) -> Powers:
         ),
         may={action: paths for action, paths in may.items() if paths},
         beyond={action: paths for action, paths in beyond.items() if paths},
-        files=_by_categories((path, tuple(some)) for path, some in filed.items()),
-        files_beyond=_by_categories(
-            (path, tuple(each for each in some if each not in by_anybody.get(path, ())))
-            for path, some in filed.items()
-        ),
+        files=_by_categories(filed),
+        files_beyond=_by_categories(filed_beyond),
         manages=_managed(engine, login),
         later=tuple(_later(engine, belonging, login, whos)),
     )
 
 
 def _by_categories(
-    filed: Iterable[tuple[str, tuple[str, ...]]],
+    filed: Mapping[str, Sequence[str]],
 ) -> Mapping[tuple[str, ...], tuple[str, ...]]:
     """The items that can be filed under the same categories, if under any."""
-    found: dict[tuple[str, ...], list[str]] = {}
-    for path, categories in filed:
-        if categories:
-            found.setdefault(categories, []).append(path)
-    return {categories: tuple(paths) for categories, paths in found.items()}
+    together: dict[int, tuple[Sequence[str], list[str]]] = {}
+    for path, categories in filed.items():
+        together.setdefault(id(categories), (categories, []))[1].append(path)
+    found: dict[tuple[str, ...], tuple[str, ...]] = {}
+    for categories, paths in together.values():
+        key = tuple(categories)
+        found[key] = (*found.get(key, ()), *paths)
+    return {categories: paths for categories, paths in found.items() if categories}
 
 
 def _managed(engine: Engine, login: str | None) -> Mapping[str, tuple[str, ...]]:
@@ -109,8 +111,8 @@ def _managed(engine: Engine, login: str | None) -> Mapping[str, tuple[str, ...]]
             if at:
                 found[action] = at
     whos = engine.reference_for(login).belonging.whos(engine.acting(login))
-    groups = tuple(sorted(looked_after(by_steward(engine.data), whos)))
-    return {**found, LOOK_AFTER: groups} if groups else found
+    groups = sorted(looked_after(by_steward(engine.data), whos))
+    return {**found, LOOK_AFTER: tuple(f"group:{e}" for e in groups)} if groups else found
 
 
 def managing_spots(data: SiteData, where: Place) -> list[Place]:

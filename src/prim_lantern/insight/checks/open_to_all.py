@@ -31,6 +31,7 @@ _ENOUGH = 100  # parents of what could be created
 class _Open(NamedTuple):
     places: list[str]
     question: Question
+    more: bool = False  # than these places
 
 
 def find(look: Look) -> Iterator[Finding]:
@@ -79,13 +80,14 @@ def _open(look: Look, login: str | None, action: str, at: Sequence[Place]) -> _O
     if action == "create":
         sections = _sections(look, at)
         found = (each for parent in sections for each in offers_below(engine, login, parent))
-        offers = list(islice(found, _ENOUGH))
+        offers = list(islice(found, _ENOUGH + 1))
         if not offers:
             return None
         first = offers[0]
         filed = first.categories[: first.needs_category]
         question = Question(login, action, look.at, first.parent, first.kind, filed)
-        return _Open([each.parent for each in offers], question)
+        parents = [each.parent for each in offers[:_ENOUGH]]
+        return _Open(parents, question, more=len(offers) > _ENOUGH)
     paths = list(paths_for(engine, login, action))
     return _Open(paths, Question(login, action, look.at, paths[0])) if paths else None
 
@@ -100,11 +102,13 @@ def _by(look: Look, login: str | None, called: str) -> Iterator[Finding]:
             reference = look.engine.reference_for(login)
             told = explain(reference, found.question, trace_of(reference, found.question))
             where = list(dict.fromkeys(found.places))
-            doing = words.doing(look.data, action)
+            below = action == "create"  # which is told for the parent
+            doing = "create something below" if below else words.doing(look.data, action)
+            some = words.listed([*where[:4], "many more"]) if found.more else words.some(where)
             yield Finding(
                 NAME,
                 SERIOUS,
-                f"{called} may {doing} {words.some(where)}: {told.short}.",
+                f"{called} may {doing} {some}: {told.short}.",
                 written(point.origin for point in told.because),
                 {"places": len(where)},
             )

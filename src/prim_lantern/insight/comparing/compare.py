@@ -3,7 +3,7 @@ may not."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from functools import cached_property
 from typing import Any, Final, NamedTuple
@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.filings import Filings
+from prim_lantern.decide.engine.filings import Filings, Without
 from prim_lantern.decide.engine.population import Answers
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.stewards import LOOK_AFTER, by_steward, looked_after
@@ -169,15 +169,11 @@ class Compared:
                 each.engine.beside(Filings).under_each(each.login, (names[row] for row in rows))
                 for each in (one, other)
             )
-            found: dict[str, list[int]] = {}
+            more, found = Without(), dict[int, tuple[Sequence[str], list[int]]]()
             for row, (_, some), (_, others) in zip(rows, here, there, strict=True):
-                for category in set(some).difference(others) if some != others else ():
-                    found.setdefault(category, []).append(row)
-            for category in (each for each in one.engine.data.categories if each in found):
-                apart = np.zeros(len(names), np.bool_)
-                apart[found[category]] = True
-                spots = Folding.of(one.engine).of_rows(apart)
-                yield More(side, f"file-under in {category}", spots, len(found[category]))
+                apart = more.of(some, others)
+                found.setdefault(id(apart), (apart, []))[1].append(row)
+            yield from _filed(side, one.engine, list(found.values()))
 
     def _of_creating(self) -> Iterator[More]:
         """Creating; in which categories, where both may create something of a kind."""
@@ -222,13 +218,32 @@ class Compared:
             return
         groups = [looked_after(by_steward(s.engine.data), _whos(s)) for s in self.sides]
         for side in (0, 1):
-            more = sorted(groups[side] - groups[1 - side])
+            more = [f"group:{each}" for each in sorted(groups[side] - groups[1 - side])]
             if more:
                 spots = (Spot(each, 1, whole=False, first=each) for each in more)
                 yield More(side, LOOK_AFTER, Spots(spots), len(more))
 
 
 _Both = tuple[Answers, Answers]
+
+
+def _filed(
+    side: int, engine: Engine, some: Sequence[tuple[Sequence[str], list[int]]]
+) -> Iterator[More]:
+    """What can be filed, by category: `some` are categories with the rows of items. Categories of
+    the same items share their places."""
+    alike: dict[tuple[int, ...], list[str]] = {}
+    among = [set(categories) for categories, _ in some]
+    for category in engine.data.categories:
+        where = tuple(at for at, categories in enumerate(among) if category in categories)
+        alike.setdefault(where, []).append(category)
+    for where, categories in alike.items():
+        rows = [row for at in where for row in some[at][1]]
+        apart = np.zeros(len(engine.data.content), np.bool_)
+        apart[rows] = True
+        spots = Folding.of(engine).of_rows(apart)
+        for category in categories if rows else ():
+            yield More(side, f"file-under in {category}", spots, len(rows))
 
 
 def _offered(side: Side) -> Mapping[tuple[str, str], AbstractSet[str]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from heapq import heapify, heappop, heappush
 from itertools import count
-from typing import Any, Final, NamedTuple
+from typing import Any, Final, NamedTuple, TypeVar
 
 from prim_lantern.change.gate.gate import missing_for
 from prim_lantern.change.gate.judged import Judged
@@ -15,12 +15,19 @@ from prim_lantern.change.operations.invitations import SignUp
 from prim_lantern.change.operations.people import AddUser
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.stewards import LOOK_AFTER, by_steward, looked_after
 from prim_lantern.decide.views.promises import check_promises
 from prim_lantern.errors import PrimLanternError
 from prim_lantern.insight.commands import command_of
 from prim_lantern.insight.folding import Folding, Spot, Spots
 from prim_lantern.insight.gaining.content_moves import content_moves
-from prim_lantern.insight.holdings import Holdings, beyond, holdings_of, together
+from prim_lantern.insight.holdings import (
+    Holdings,
+    beyond,
+    holdings_of,
+    looks_at_all,
+    together,
+)
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.places import SITE, is_above
 
@@ -88,14 +95,28 @@ class _Site(NamedTuple):
     powers: frozenset[tuple[str | None, str]]
 
 
-def could_gain(engine: Engine, who: str | None, others: Sequence[str] = ()) -> list[Chain]:
+_T = TypeVar("_T")
+
+
+class Gains(list[_T]):
+    """Chains (each with whose it is, where that is asked), the shortest first. `not_looked_at` says
+    what was left out, as it would be too much, a sentence each; mostly nothing."""
+
+    def __init__(self, found: Iterable[_T] = (), not_looked_at: Iterable[str] = ()) -> None:
+        """Take them, and what was left out."""
+        super().__init__(found)
+        self.not_looked_at = tuple(dict.fromkeys(not_looked_at))
+
+
+def could_gain(engine: Engine, who: str | None, others: Sequence[str] = ()) -> Gains[Chain]:
     """What somebody (None: a guest), together with others, could come to: what is gained by the
     fewest steps first, then what gains more. Whoever may do everything gains nothing."""
     before = Judged(engine, engine.data, (), Made(engine.data.owner, engine.at))
     if any(each is not None and before.top(each) for each in (who, *others)):
-        return []
+        return Gains()
     search = _Search(engine, (who, *others))
-    return sorted(search.chains(), key=lambda each: (len(each.moves), -each.size))
+    found = sorted(search.chains(), key=lambda each: (len(each.moves), -each.size))
+    return Gains(found, search.not_looked_at())
 
 
 class _Search:
@@ -109,6 +130,17 @@ class _Search:
             engine, actors, (), holdings_of(engine, actors), _powers(engine, actors)
         )
         self._known = self._start.holds
+        self._left_some = False
+
+    def not_looked_at(self) -> Iterator[str]:
+        """What was left out, once all chains are there."""
+        if self._left_some:
+            yield (
+                f"There may be more: chains of more than {_STEPS} steps are not looked at, and no "
+                "more than some tens of ways to share out who looks after whom."
+            )
+        if not looks_at_all(self._start.engine.data):
+            yield "Who may create and file what is not looked at on a site of this size."
 
     def chains(self) -> Iterator[Chain]:
         """Every chain that gains something, shorter ones before longer ones."""
@@ -116,6 +148,7 @@ class _Search:
         last = [self._start]
         for site in waiting:  # grows while it is walked: fewer steps first
             if len(site.moves) >= _STEPS or len(seen) > _STATES:
+                self._left_some = True
                 break
             for found in self._next(site):
                 fresh = beyond(found.holds, self._known)
@@ -183,6 +216,8 @@ class _Search:
     def _chain(self, site: _Site, fresh: Holdings) -> Chain:
         data = site.engine.data
         broken = check_promises(site.engine, self._kept)
+        if "manage-people" in fresh:  # which is to look after all groups
+            fresh = {action: where for action, where in fresh.items() if action != LOOK_AFTER}
         order = [*data.item_actions, *sorted(fresh)]
         gains = tuple(
             (action, _spots(site.engine, action, fresh[action]))
@@ -203,17 +238,23 @@ def holdings_of_items(
             yield action, path
 
 
-def who_could_gain(engine: Engine, action: str, path: str) -> Iterator[tuple[str | None, Chain]]:
+def who_could_gain(engine: Engine, action: str, path: str) -> Gains[tuple[str | None, Chain]]:
     """Everybody who may not do something to an item, and could come to it: each with the shortest
     chain to it; a guest first, if so."""
     active = [login for login in engine.data.users if engine.acting(login) is not None]
+    found: list[tuple[str | None, Chain]] = []
+    left_out: list[str] = []
     for login in (None, *active):
         if engine.allows(login, action, path):
             continue
-        for chain in could_gain(engine, login):
-            if any(a == action and _holds(spots, path) for a, spots in chain.gains):
-                yield login, chain
-                break
+        gains = could_gain(engine, login)
+        leading = (e for e in gains if any(a == action and _holds(s, path) for a, s in e.gains))
+        chain = next(leading, None)
+        if chain is not None:
+            found.append((login, chain))
+        else:
+            left_out += gains.not_looked_at
+    return Gains(found, left_out)
 
 
 def _holds(spots: Sequence[Spot], path: str) -> bool:
@@ -240,26 +281,22 @@ def _powers(engine: Engine, actors: Sequence[str | None]) -> frozenset[tuple[str
     for login in actors:
         if engine.acting(login) is None:
             continue
-        found |= {(login, f"group {name}") for name in _looked_after(engine, login)}
+        groups = looked_after(by_steward(engine.data), engine.crowd.belonging.whos(login))
+        found |= {(login, f"group {name}") for name in groups}
         if engine.may_manage(login, "manage-people", SITE):
             found.add((login, "people"))
     return frozenset(found)
 
 
-def _looked_after(engine: Engine, login: str | None) -> list[str]:
-    whos = engine.crowd.belonging.whos(login)
-    groups = engine.data.groups
-    return [name for name, each in groups.items() if not whos.isdisjoint(each.stewards)]
-
-
 def _people_moves(engine: Engine, actors: Sequence[str | None], new: str) -> Iterator[Move]:
     """Every step about people that some could want to make: coming into groups, new accounts, whose
     logins begin with `new`."""
-    data = engine.data
+    data, groups = engine.data, by_steward(engine.data)
     acting = [login for login in actors if engine.acting(login) is not None]
     for by in acting:
         manages = engine.may_manage(by, "manage-people", SITE)
-        names = list(data.groups) if manages else _looked_after(engine, by)
+        mine = looked_after(groups, engine.crowd.belonging.whos(by))
+        names = [name for name in data.groups if manages or name in mine]
         for login in acting:
             there = engine.crowd.belonging.ways(login or "")
             for name in names:
