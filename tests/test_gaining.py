@@ -5,6 +5,7 @@ from __future__ import annotations
 from hypothesis import given, settings
 
 import prim_lantern as pl
+from conftest import run
 from prim_lantern.change.gate.gate import missing_for
 from prim_lantern.change.gate.judged import Judged
 from prim_lantern.change.operations.base import Made
@@ -13,6 +14,8 @@ from prim_lantern.change.operations.groups import AddMembers
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.engine import Engine
 from prim_lantern.errors import PrimLanternError
+from prim_lantern.insight import holdings
+from prim_lantern.insight.gaining import could_gain as looking
 from prim_lantern.insight.gaining.could_gain import could_gain
 from prim_lantern.site.people import ACTIVE
 from sites import NOON
@@ -158,6 +161,39 @@ def test_two_come_to_it_through_each_others_groups(make_site):
         "group add-members second ann --by ben",
     ]
     assert [(action, spots[0].where) for action, spots in chain.gains] == [("read", "/a")]
+
+
+def test_looking_after_a_group_and_filing_can_be_come_to_as_well(make_site):
+    site = make_site(
+        LOOKED_AFTER.replace('["user:ann", "group:first"]', '["group:first"]')
+        + '[category_sets.topic]\nsea = "Sea"\n[kinds.post]\nmust_be_filed = true\n'
+        + '[[rules]]\nallow = ["edit", "create"]\nto = ["signed-in"]\nwhere = "site"\n'
+        + '[[rules]]\nallow = ["file-under"]\nto = ["group:second"]\nwhere = "topic:sea"\nkinds = ["post"]\n',
+        PEOPLE,
+        "/a,page,A,mo,,published,,,,,\n/p,post,P,mo,,published,,,,,\n",
+    )
+    chains = site.could_gain("ben", ["ann"], at=AT)
+    gains = [[action for action, _ in chain.gains] for chain in chains]
+    filed = ["file-under in topic:sea", "create post in topic:sea"]
+    assert gains[0] == ["look after"]
+    assert {*filed, "read"} <= {*gains[1]}, gains
+    assert "create post" not in gains[1]  # unfiled it cannot be
+
+
+def test_what_could_gain_leaves_out_is_said(make_folder, monkeypatch):
+    folder = make_folder(LOOKED_AFTER, PEOPLE, ITEMS)
+    assert pl.open_site(folder).could_gain("ann", ["ben"], at=AT).not_looked_at == ()
+    monkeypatch.setattr(looking, "_STATES", 0)
+    monkeypatch.setattr(holdings, "_SECTIONS_ASKED", 0)
+    left_out = pl.open_site(folder).could_gain("ann", ["ben"], at=AT).not_looked_at
+    assert [each.partition(":")[0] for each in left_out] == [
+        "There may be more",
+        "Who may create and file what is not looked at on a site of this size.",
+    ]
+    told = run("could-gain", "--to", "publish", "/a", "--at", AT, site=folder, here=True).stdout
+    assert told.startswith(
+        "Nobody else could come to that.\nThere may be more: chains of more than 4"
+    )
 
 
 @settings(max_examples=max(2, settings.default.max_examples // 10))

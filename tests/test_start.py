@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -331,3 +333,10 @@ def test_the_clocks_of_a_site_that_keeps_summer_time_are_kept(demo_folder, capsy
     )  # as before the clocks were set otherwise
     assert not is_at_hand(demo_folder)
     assert json.loads(whole[len(at_hand.seen_in(str(demo_folder))) :])["timezone"] == "Europe/Oslo"
+
+
+def test_the_package_can_be_run_as_the_command():
+    command = [sys.executable, "-m", "prim_lantern", "may", "sam", "publish", "/log/seal-count"]
+    told = subprocess.run(command, capture_output=True, text=True, check=False, env={
+        **os.environ, "PRIM_LANTERN_SITE": str(pl.DEMO_FOLDER)})  # fmt: skip
+    assert (told.returncode, told.stdout[:15]) == (1, "No: Sam Whitloc")
