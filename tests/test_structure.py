@@ -92,3 +92,9 @@ def test_a_mistyped_name_is_an_error():
     with pytest.raises(AttributeError, match="has no attribute 'opn_site'"):
         _ = pl.opn_site
     assert {"Site", "open_site", "NotAllowed"} <= set(dir(pl))
+
+
+def test_the_demo_that_is_shipped_has_its_three_files_and_no_history():
+    """Whoever asks it in place leaves a look in its history, which all would start with."""
+    there = {path.name for path in pl.DEMO_FOLDER.iterdir()}
+    assert there == {"site.toml", "people.csv", "content.csv"}
