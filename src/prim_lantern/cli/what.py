@@ -186,7 +186,9 @@ def _filing_what_is_there(
         called = words.opening(site.data, site.login_of(who))
         at_place = f" at {within} or below" if within is not None else ""
         items = f"{len(records):,} of {len(site.data.items):,} items{at_place}"
-        print_text(f"{called} may edit {items} and file them under some category.")
+        of_all = f"edit {items} and file them under some category"
+        nothing = f"file nothing that is there{at_place}"
+        print_text(f"{called} may {of_all if records else nothing}.")
     columns = [Column("path", "Item", whole=True), Column("categories", "Under", shed=1)]
     show_list(shown, columns, records, "")
 
