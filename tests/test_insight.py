@@ -17,6 +17,7 @@ from prim_lantern.change.operations.base import Made
 from prim_lantern.change.proposal import Proposal
 from prim_lantern.decide.abilities import abilities
 from prim_lantern.decide.engine import Engine
+from prim_lantern.decide.engine.filings import Without
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.decide.reference import Reference
 from prim_lantern.decide.stand_ins import login_of
@@ -200,6 +201,20 @@ def test_what_is_filed_counts_among_what_was_wished_for(make_site):
     beyond = site.compare("bo", "ann").more
     assert [(each.action, str(each.spots[0])) for each in beyond if "create" not in each.action] == [
         ("file-under in topic:sea", "the whole site (2 items)"), ("look after", "group:desk")]  # fmt: skip
+
+
+def test_what_somebody_wrote_is_filed_by_other_words_than_the_rest(make_site):
+    own = FILING.replace('to = ["group:crew"]\n', 'to = ["user:ann"]\nwhose = "own"\n')
+    site = make_site(own, "ann,Ann,,active,,,\n", "/a,page,A,mo,,,,,,,\n/b,page,B,ann,,,,,,,\n")
+    powers = site.powers_of("ann")
+    assert powers.files == powers.files_beyond == {("topic:sea",): ("/b",)}
+
+
+def test_lists_without_others_are_told_apart_by_both():
+    without, some = Without(), ["topic:sea", "topic:fog"]
+    assert without.of(some, ["topic:sea"]) == ["topic:fog"]
+    assert without.of(some, ["topic:fog"]) == ["topic:sea"]
+    assert without.of(some, ()) is without.of(some, ())
 
 
 def test_places_can_be_counted_cut_and_compared_before_each_is_made(demo):
