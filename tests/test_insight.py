@@ -204,10 +204,19 @@ def test_what_is_filed_counts_among_what_was_wished_for(make_site):
 
 
 def test_what_somebody_wrote_is_filed_by_other_words_than_the_rest(make_site):
-    own = FILING.replace('to = ["group:crew"]\n', 'to = ["user:ann"]\nwhose = "own"\n')
-    site = make_site(own, "ann,Ann,,active,,,\n", "/a,page,A,mo,,,,,,,\n/b,page,B,ann,,,,,,,\n")
+    said = [("allow", "sea", "own"), ("allow", "fog", "any"), ("deny", "fog", "own")]
+    words = "".join(
+        f'[[rules]]\n{verb} = ["file-under"]\nto = ["user:ann"]\nwhere = "topic:{topic}"\nwhose = "{whose}"\n'
+        for verb, topic, whose in said
+    )
+    topics = FILING.partition('[[rules]]\nallow = ["file-under"]')[0].replace(
+        "sea =", 'fog = "Fog"\nsea ='
+    )
+    site = make_site(
+        topics + words, "ann,Ann,,active,,,\n", "/a,page,A,mo,,,,,,,\n/b,page,B,ann,,,,,,,\n"
+    )
     powers = site.powers_of("ann")
-    assert powers.files == powers.files_beyond == {("topic:sea",): ("/b",)}
+    assert powers.files == powers.files_beyond == {("topic:fog",): ("/a",), ("topic:sea",): ("/b",)}
 
 
 def test_lists_without_others_are_told_apart_by_both():

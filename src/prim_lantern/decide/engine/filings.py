@@ -58,9 +58,8 @@ class Filings:
     ) -> Iterator[tuple[str, Sequence[str]]]:
         """The same for many items that somebody may read, one after the other: those that are
         decided alike are asked about once, and have the very same list."""
-        engine, content = self._engine, self._engine.data.content
-        work = engine.crowd[login][1]
-        known: dict[tuple[Situation, str], Sequence[str]] = {}
+        engine, work = self._engine, self._engine.crowd[login][1]
+        known: dict[Situation, Sequence[str]] = {}
         for path in paths:
             if path in work:  # which no class says
                 yield path, self.under(login, path)
@@ -68,10 +67,9 @@ class Filings:
             situation = engine.situation_of(path)
             if not engine.ground.whole:  # what it is filed under now makes no difference
                 situation, _, _ = apart(situation)
-            key = situation, content.value("kind", content.index[path])
-            if key not in known:
-                known[key] = self.under(login, path)
-            yield path, known[key]
+            if situation not in known:
+                known[situation] = self.under(login, path)
+            yield path, known[situation]
 
     @cached_property
     def _taken_by(self) -> Mapping[str, Sequence[str]]:
