@@ -313,3 +313,22 @@ def test_after_thousands_came_in_one_row_is_one_row(tmp_path):
     assert again.data == site.data and again.items_for(None) == site.items_for(None)
     assert site.data.items["/log/p7"].title == "Seven"
     assert str(site.data.items["/log/p9"].origin) == "change 1"
+
+
+@pytest.mark.parametrize(
+    ("row", "said"),
+    [
+        ({"path": "/a", "kind": "link", "links_to": "/"}, "'/a/b' stands below the link /a; nothing can."),
+        ({"path": "/a", "kind": "panel"}, "'/a/b' stands below the part /a, where only parts can be."),
+    ],
+)  # fmt: skip
+def test_what_has_nothing_below_is_not_put_above_what_is_there(make_site, row, said):
+    site = make_site(
+        content="/,page,Home,mo,,,,,,,\n/a/b,page,B,mo,,,,,,,\n/a/b/c,page,C,mo,,,,,,,\n"
+    )
+    with pytest.raises(pl.BadSite) as error:
+        site.content.put(row)
+    assert said in str(error.value)
+    assert said.replace("/a/b", "/a/b/c") in str(error.value)
+    assert "/a" not in site.data.items
+    assert site.content.put({"path": "/a", "kind": "page"}).new == 1
