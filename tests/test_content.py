@@ -56,6 +56,19 @@ def test_what_is_new_is_a_draft_unless_more_is_said():
     assert [site.data.items[path].state for path in rows] == ["draft", "published", "draft"]
 
 
+def test_a_list_of_which_nothing_is_said_stays_as_it_is():
+    """As a column has nothing (NULL) in a row; an empty list is said."""
+    site = pl.open_demo()
+    before = site.data.items["/log/terns"]
+    assert before.authors and before.categories
+    row = {"path": "/log/terns", "authors": None, "categories": None, "title": "Terns again"}
+    assert site.content.put(row).changed == 1
+    after = site.data.items["/log/terns"]
+    assert (after.authors, after.categories) == (before.authors, before.categories)
+    site.content.put({"path": "/log/terns", "categories": []})
+    assert site.data.items["/log/terns"].categories == ()
+
+
 def test_rights_are_left_as_they_are(demo_folder):
     site = pl.open_site(demo_folder)
     before = site.data.items["/patrons"].readership

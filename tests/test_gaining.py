@@ -180,6 +180,13 @@ def test_looking_after_a_group_and_filing_can_be_come_to_as_well(make_site):
     assert "create post" not in gains[1]  # unfiled it cannot be
 
 
+def test_whoever_comes_to_manage_people_is_not_told_each_group(make_site):
+    manage = '[[rules]]\nallow = ["manage-people"]\nto = ["group:first"]\nwhere = "site"\n'
+    site = make_site(LOOKED_AFTER + "[groups.third]\n" + manage, PEOPLE, ITEMS)
+    first = site.could_gain("ann", ["ben"], at=AT)[0]
+    assert [action for action, _ in first.gains] == ["manage-people"]
+
+
 def test_what_could_gain_leaves_out_is_said(make_folder, monkeypatch):
     folder = make_folder(LOOKED_AFTER, PEOPLE, ITEMS)
     assert pl.open_site(folder).could_gain("ann", ["ben"], at=AT).not_looked_at == ()
