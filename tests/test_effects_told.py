@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from contextlib import contextmanager
 
 import pytest
 
@@ -364,3 +365,22 @@ def test_of_many_later_days_the_nearest_are_told_and_the_last_with_those_between
     last = "From 2099-01-06, with what begins on 2 days before it"
     assert list(told) == ["From 2099-01-01", "From 2099-01-02", "From 2099-01-03", last]
     assert told[last].startswith("Cyd gains see-drafts and edit at 6 items")
+
+
+def test_what_a_line_of_the_history_says_is_found_before_the_store_is_held(make_site, monkeypatch):
+    site, held, seen = make_site(STEWARDS, CYD), [], []
+    changing, counted = site.store.changing, creating_and_managing.Special.creating_counted.fget
+
+    @contextmanager
+    def watched(*args):
+        with changing(*args) as turn:
+            held.append(True)
+            yield turn
+        held.clear()
+
+    monkeypatch.setattr(site.store, "changing", watched)
+    looked_at = property(lambda self: seen.append(bool(held)) or counted(self))
+    monkeypatch.setattr(creating_and_managing.Special, "creating_counted", looked_at)
+    record = site.change(by="mo").add_members("crew", ["cyd"]).make()
+    assert record.effects == ("Cyd gains looking after group:desk",)
+    assert set(seen) == {False}

@@ -77,7 +77,7 @@ class Change(Tried):
             raise BadChange("There is nothing to make: no step was added.")
         self.judge()  # most of the work is done before anybody has to wait
         if effects:
-            self.lines()
+            self.in_short()
         looked_at = self._effects
         with self._site.store.changing(connection) as turn:
             seen = turn.seen(self._seen)

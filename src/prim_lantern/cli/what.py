@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 import click
 
@@ -19,6 +19,7 @@ from prim_lantern.cli.common import (
 from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.cli.spots import in_categories
 from prim_lantern.cli.who import is_at
+from prim_lantern.decide.engine.filings import together as filed_together
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.explain.explanation import Point
 from prim_lantern.decide.explain.holdings import holdings
@@ -268,9 +269,9 @@ def _print_beyond(data: SiteData, powers: Powers, view: LookingAs) -> None:
         together.setdefault(paths, []).append(action)
     for paths, actions in together.items():
         print_lines(wrapped(f"- {words.listed(actions)}: {_some(data, paths)}", "  ", "  "))
-    for categories, items in _together(data, powers.files_beyond):
-        filing = f"file-under{in_categories(categories)}"
-        print_lines(wrapped(f"- {filing}: {_some(data, items)}", "  ", "  "))
+    for categories, items in filed_together(data.categories, powers.files_beyond.items()):
+        told = _some(data, sorted(items, key=tree_order))
+        print_lines(wrapped(f"- file-under{in_categories(categories)}: {told}", "  ", "  "))
     from prim_lantern.show.tables import offer_lines
 
     for line in offer_lines(data, view.offers, most=6):
@@ -282,19 +283,6 @@ def _print_beyond(data: SiteData, powers: Powers, view: LookingAs) -> None:
 def _filed(files: Files) -> list[dict[str, list[str]]]:
     """What may be filed where, for programs."""
     return [{"categories": [*some], "items": [*items]} for some, items in files.items()]
-
-
-def _together(data: SiteData, files: Files) -> Iterator[tuple[list[str], list[str]]]:
-    """The categories under which the same items may be filed, and these."""
-    among = [(set(categories), items) for categories, items in files.items()]
-    alike: dict[tuple[int, ...], list[str]] = {}
-    for category in data.categories:
-        where = tuple(at for at, (some, _) in enumerate(among) if category in some)
-        alike.setdefault(where, []).append(category)
-    for where, categories in alike.items():
-        if where:
-            items = (item for at in where for item in among[at][1])
-            yield categories, sorted(items, key=tree_order)
 
 
 def _some(data: SiteData, paths: Sequence[str]) -> str:

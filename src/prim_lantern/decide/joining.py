@@ -24,7 +24,10 @@ def open_groups(data: SiteData, at: datetime) -> tuple[str, ...]:
     that these count in are open as well, and not told."""
     if not data.sign_up_groups:
         return ()
-    new, taken = User("", "", joined=start_of_day(at)), {folded(login) for login in data.users}
+    new = User("", "", joined=start_of_day(at))
+    tests = (test for group in data.groups.values() for row in group.when for test in row)
+    by_login = any(test.attribute == "login" for test in tests)
+    taken = {folded(login) for login in data.users} if by_login else set[str]()
     return tuple(
         name
         for name, group in data.groups.items()

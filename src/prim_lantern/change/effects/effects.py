@@ -54,9 +54,8 @@ class Effects:
     An item that moved is compared with itself; somebody who is no active user is a guest.
     Creating is told for the parent, as "create KIND" (and "create KIND in CATEGORY"), but not
     below an item that is new or goes itself; managing is told for a place, and being a steward for
-    the group, as "look after". Filing what is there is
-    told for the item, as "file-under in CATEGORY", of whoever may edit it, where words about filing
-    come or go, or reach somebody.
+    the group, as "look after". Filing what is there is told for the item, as "file-under in
+    CATEGORY", of whoever may edit it, where words about filing come or go, or reach somebody.
     """
 
     def __init__(self, before: Engine, after: Engine, renames: Iterable[Renames] = ()) -> None:

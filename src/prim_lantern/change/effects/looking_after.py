@@ -41,8 +41,7 @@ def _manages_people(engine: Engine, login: str) -> bool:
 
 def _concerned(touched: Touched, differing: Collection[Who]) -> Collection[str]:
     """Those in other groups than they were, and those of whom stewards speak that differ."""
-    some = dict.fromkeys(touched.concerned)
     if any(who.kind == "group" for who in differing):
         return touched.active
     named = {who.name for who in differing}
-    return some | dict.fromkeys(each for each in touched.active if each in named)
+    return dict.fromkeys((*touched.concerned, *(e for e in touched.active if e in named)))

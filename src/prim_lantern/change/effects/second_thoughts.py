@@ -174,8 +174,11 @@ def _risky(effects: Effects, pieces: Sequence[Piece]) -> Iterator[str]:
     """Risky actions that come to a broad audience."""
     after = effects.after.data
     risky = {*RISKY_ACTIONS, *(each.name for each in after.actions.values() if each.risky)}
-    broad = {EVERYONE, GUESTS, SIGNED_IN, *anybody(after, effects.after.at)}
-    for who, actions in _given_now(after, pieces):
+    given_now = list(_given_now(after, pieces))
+    broad = {EVERYONE, GUESTS, SIGNED_IN}
+    if given_now:
+        broad |= anybody(after, effects.after.at)
+    for who, actions in given_now:
         some = [each for each in actions if each in risky or each == "all"]
         if who in broad and some:
             called = words.who(after, who)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Final
+from typing import Final, TypeVar
 
 from prim_lantern.decide import standing
 from prim_lantern.decide.engine.asked import Asked, FiledCase
@@ -13,6 +13,8 @@ from prim_lantern.decide.engine.item_classes import Situation, apart
 from prim_lantern.decide.engine.levels import YES
 from prim_lantern.decide.engine.plan import Plan
 from prim_lantern.decide.engine.programs import FILED
+
+_T = TypeVar("_T")
 
 _FILE: Final = Asked("file-under", reading=False)
 
@@ -91,6 +93,21 @@ class Filings:
                 by_code.setdefault(plan.filed_code(mask, number), []).append(each)
             found = self._alike[key] = by_code
         return found
+
+
+def together(
+    categories: Iterable[str], filed: Iterable[tuple[Iterable[str], Sequence[_T]]]
+) -> Iterator[tuple[list[str], list[_T]]]:
+    """Of items that can each be filed under some categories, the categories under which the very
+    same can be filed, and these."""
+    among = [(frozenset(some), items) for some, items in filed]
+    alike: dict[tuple[int, ...], list[str]] = {}
+    for category in categories:
+        where = tuple(at for at, (some, _) in enumerate(among) if category in some)
+        alike.setdefault(where, []).append(category)
+    for where, some in alike.items():
+        if where:
+            yield some, [item for at in where for item in among[at][1]]
 
 
 class Without:

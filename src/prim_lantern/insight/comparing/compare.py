@@ -3,7 +3,7 @@ may not."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from functools import cached_property
 from typing import Any, Final, NamedTuple
@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prim_lantern.decide.engine import Engine
-from prim_lantern.decide.engine.filings import Filings, Without
+from prim_lantern.decide.engine.filings import Filings, Without, together
 from prim_lantern.decide.engine.population import Answers
 from prim_lantern.decide.lists import lists_of
 from prim_lantern.decide.stewards import LOOK_AFTER, by_steward, looked_after
@@ -173,7 +173,7 @@ class Compared:
             for row, (_, some), (_, others) in zip(rows, here, there, strict=True):
                 apart = more.of(some, others)
                 found.setdefault(id(apart), (apart, []))[1].append(row)
-            yield from _filed(side, one.engine, list(found.values()))
+            yield from _filed(side, one.engine, found.values())
 
     def _of_creating(self) -> Iterator[More]:
         """Creating; in which categories, where both may create something of a kind."""
@@ -228,21 +228,14 @@ _Both = tuple[Answers, Answers]
 
 
 def _filed(
-    side: int, engine: Engine, some: Sequence[tuple[Sequence[str], list[int]]]
+    side: int, engine: Engine, some: Iterable[tuple[Sequence[str], list[int]]]
 ) -> Iterator[More]:
-    """What can be filed, by category: `some` are categories with the rows of items. Categories of
-    the same items share their places."""
-    alike: dict[tuple[int, ...], list[str]] = {}
-    among = [set(categories) for categories, _ in some]
-    for category in engine.data.categories:
-        where = tuple(at for at, categories in enumerate(among) if category in categories)
-        alike.setdefault(where, []).append(category)
-    for where, categories in alike.items():
-        rows = [row for at in where for row in some[at][1]]
+    """What can be filed, by category: `some` are categories with the rows of items."""
+    for categories, rows in together(engine.data.categories, some):
         apart = np.zeros(len(engine.data.content), np.bool_)
         apart[rows] = True
-        spots = Folding.of(engine).of_rows(apart)
-        for category in categories if rows else ():
+        spots = Folding.of(engine).of_rows(apart)  # which they share
+        for category in categories:
             yield More(side, f"file-under in {category}", spots, len(rows))
 
 
