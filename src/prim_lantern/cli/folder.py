@@ -84,16 +84,16 @@ def changes(path: str | None, where: str, as_json: bool) -> int:
     and who loses by it, and what is worth a second thought. The next change puts it into the
     history."""
     store = FolderStore(path or where)
-    data = read_folder(store.folder)
-    record = store.hand_work()
-    if record is None:
+    read_folder(store.folder)  # which says what is wrong with it
+    work = store.hand_work()
+    if work is None:
         if as_json:
             print_json({"edited_by_hand": False})
         else:
             click.echo("Nothing was edited by hand since the last change.")
         return 0
-    before = Engine(store.last_recorded(), now())
-    effects = Effects(before, before.after(data, before.at))
+    record, before = work.record, Engine(work.before, now())
+    effects = Effects(before, before.after(work.after, before.at))
     pieces = list(record.patches[0].pieces)
     lines, cautions = lines_of(effects), cautions_of(effects, pieces)
     if as_json:
@@ -109,7 +109,7 @@ def changes(path: str | None, where: str, as_json: bool) -> int:
         return 0
     click.echo(styled("Edited by hand", "strong"))
     print_lines(line for piece in pieces for line in piece_lines(piece))
-    later = lines_later(effects, later_effects(before, data, (), pieces))
+    later = lines_later(effects, later_effects(before, work.after, (), pieces))
     nothing = not (lines or effects.not_counted)
     because = why_nothing(before, effects.after, pieces) if nothing else []
     print_lines(effect_lines(lines, later, because, effects))

@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from hashlib import sha256
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.record import Patch, Record
@@ -29,7 +29,8 @@ from prim_lantern.formats.folder.files import (
     PENDING_FILE,
     SITE_FILE,
 )
-from prim_lantern.formats.folder.reader import parts_of, read_folder
+from prim_lantern.formats.folder.found import Found, found_in, history_in, read_once
+from prim_lantern.formats.folder.reader import parts_of, read_found
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.folder.writer import (
     folder_texts,
@@ -51,6 +52,17 @@ _WAIT: Final = 20.0  # seconds
 _FRESH: Final = 50_000_000  # nanoseconds in which a file could change twice unseen
 
 
+_WITH_LAST: Final = (*FILES, *(f"{LAST}/{name}" for name in FILES))
+
+
+class HandWork(NamedTuple):
+    """What was edited by hand: the change that holds it, and the site before and after."""
+
+    record: Record
+    before: SiteData
+    after: SiteData
+
+
 class FolderStore(Store):
     """A site folder."""
 
@@ -61,36 +73,25 @@ class FolderStore(Store):
         self._seen_at: tuple[object, ...] = ()
 
     def read(self, progress: Progress | None = None) -> Seen:
-        """The site as it is. Read once more where somebody writes to the folder meanwhile."""
-        while True:
-            stamp, history = self.stamp(), self._history()
-            data = read_folder(self.folder, progress)
-            last = self.last_line()
-            if (stamp, history) == (self.stamp(), self._history()):
-                break
+        """The site as it is."""
+        found = found_in(self.folder)
+        data = read_found(self.folder, found.files, progress)
+        last, count = _last_of(found.history), found.history.count(b"\n")
         number = last.record.number if last is not None else 0
-        if number != self.count():
-            raise BrokenHistory(self.count(), f"its number is {number}")
+        if number != count:
+            raise BrokenHistory(count, f"its number is {number}")
+        stamp = _stamp(found.files)
         return Seen(data, number, stamp, last.record.at if last is not None else None)
 
     def stamp(self) -> str:
         """What tells the files as they are from all others."""
-        found = pending.pending_in(self.folder)
-        return _stamp({name: self._bytes(name, found) for name in FILES})
-
-    def _bytes(self, name: str, found: pending.Pending | None) -> bytes:
-        if found is not None and name in found.files:
-            return found.files[name]
-        try:
-            return (self.folder / name).read_bytes()
-        except OSError:
-            return b""  # the reader says what is wrong
+        return _stamp(read_once(self.folder).files)
 
     def count(self) -> int:
         """The number of the last change: a line each."""
         mark = self._mark()
         if mark is None or mark != self._known[0]:
-            self._known = mark, self._history().count(b"\n")
+            self._known = mark, history_in(self.folder).count(b"\n")
         return self._known[1]
 
     def _mark(self) -> tuple[object, ...] | None:
@@ -120,48 +121,27 @@ class FolderStore(Store):
 
     def last_line(self) -> Line | None:
         """The last line of the history."""
-        texts = list(self.texts(max(self.count() - 1, 0)))
-        return line_from(texts[-1], self.count()) if texts else None
+        return _last_of(history_in(self.folder))
 
     def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
         """The lines of the history."""
-        lines = self._history().split(b"\n")
-        if lines and not lines[-1]:
-            lines.pop()  # behind the end of the last line
-        for number, line in enumerate(lines[after:to], after + 1):
-            try:
-                yield line.decode()
-            except UnicodeDecodeError:
-                raise BrokenHistory(number, "it is not UTF-8") from None
-
-    def _history(self) -> bytes:
-        found = pending.pending_in(self.folder)
-        try:
-            history = (self.folder / HISTORY_FILE).read_bytes()
-        except (FileNotFoundError, NotADirectoryError):
-            history = b""
-        return history if found is None else history[: found.after] + found.line
+        return _texts(history_in(self.folder), after, to)
 
     def last_recorded(self) -> SiteData:
         """The site as the last change left it."""
-        found = pending.pending_in(self.folder)
-        names = {f"{LAST}/{name}" for name in FILES}
-        if found is not None and names & found.files.keys():
-            return read_folder(self.folder)
-        return read_folder(self._last() or self.folder)
+        return self._last_in(found_in(self.folder, _WITH_LAST))
 
-    def _last(self) -> Path | None:
-        """The folder with the files as the last change left them, once they are there."""
-        last = self.folder / LAST
-        return last if all((last / name).exists() for name in FILES) else None
-
-    def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:  # noqa: ARG002
+    def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:
         """The history, and the site as its last change left it, of one moment."""
-        while True:
-            before = (self.stamp(), self._history())
-            texts, data = list(self.texts()), self.last_recorded()
-            if before == (self.stamp(), self._history()):
-                return texts, data
+        found = found_in(self.folder, _WITH_LAST)
+        return list(_texts(found.history)), self._last_in(found, progress)
+
+    def _last_in(self, found: Found, progress: Progress | None = None) -> SiteData:
+        """The site as the last change left it: as it is, before there was any."""
+        last = _last_files(found)
+        if last is None:
+            return read_found(self.folder, found.files, progress)
+        return read_found(self.folder / LAST, last, progress)
 
     def _keep(self, number: int, site: bytes) -> None:
         past = self.folder / PAST
@@ -233,29 +213,39 @@ class FolderStore(Store):
         finally:
             lock.release()
 
-    def hand_work(self) -> Record | None:
-        """The change that holds what was edited by hand since the last one; often none."""
-        if self._last() is None or self._unchanged():
+    def hand_work(self) -> HandWork | None:
+        """What was edited by hand since the last change; often nothing."""
+        return None if self._unchanged() else self._work_in(found_in(self.folder, _WITH_LAST))
+
+    def _work_in(self, found: Found) -> HandWork | None:
+        last = _last_files(found)
+        if last is None or all(last[name] == found.files[name] for name in FILES):
             return None
-        pieces = differences(self.last_recorded(), read_folder(self.folder))
-        return _by_hand(self.last_line(), pieces) if pieces else None
+        before = self._last_in(found)
+        after = read_found(self.folder, found.files)
+        pieces = differences(before, after)
+        if not pieces:
+            return None
+        return HandWork(_by_hand(_last_of(found.history), pieces), before, after)
 
     def whole_history(self) -> list[str]:
         """The lines of the history, and one more for what was edited by hand since.
 
         Raises `BrokenHistory` where they do not hold together.
         """
-        texts = list(self.texts())
+        found = found_in(self.folder, _WITH_LAST)
+        texts = list(_texts(found.history))
         if texts:
             self.check_history()
-        record, last = self.hand_work(), self.last_line()
-        if record is not None:
-            pieces = record.patches[0].pieces
-            texts.append(next_line(record, last, self.last_recorded(), pieces)[1])
+        work = self._work_in(found)
+        if work is not None:
+            record, last = work.record, _last_of(found.history)
+            texts.append(next_line(record, last, work.before, record.patches[0].pieces)[1])
         return texts
 
     def _unchanged(self) -> bool:
-        """Whether the files are, to the letter, as the last change left them."""
+        """Whether the files are, to the letter, as the last change left them; seen without a
+        look at all of it, as it mostly is so."""
         last = self.folder / LAST
         return all(
             (last / name).exists()
@@ -275,10 +265,10 @@ class _FolderTurn(Turn):
         number = self.last.record.number if self.last else 0
         if self.store.stamp() != before.stamp or number != before.number:
             found = self.store.read()
-        record = self.store.hand_work()
-        if record is not None:
-            pieces = record.patches[0].pieces
-            self._write({}, record, self.store.last_recorded(), pieces)
+        work = self.store.hand_work()
+        if work is not None:
+            record = work.record
+            self._write({}, record, work.before, record.patches[0].pieces)
             found = Seen(found.data, record.number, self.store.stamp(), record.at)
         return found
 
@@ -334,8 +324,39 @@ def _by_hand(last: Line | None, pieces: Sequence[Piece]) -> Record:
     )
 
 
-def _stamp(files: Mapping[str, bytes]) -> str:
+def _last_files(found: Found) -> dict[str, bytes] | None:
+    """The files as the last change left them, once they are all there."""
+    kept = ((name, found.files[f"{LAST}/{name}"]) for name in FILES)
+    last = {name: raw for name, raw in kept if raw is not None}
+    return last if len(last) == len(FILES) else None
+
+
+def _last_of(history: bytes) -> Line | None:
+    """The last line of the history."""
+    if not history:
+        return None
+    start = history.rfind(b"\n", 0, -1) + 1
+    number = history.count(b"\n", 0, -1) + 1
+    return line_from(_decoded(history[start:].removesuffix(b"\n"), number), number)
+
+
+def _texts(history: bytes, after: int = 0, to: int | None = None) -> Iterator[str]:
+    lines = history.split(b"\n")
+    if not lines[-1]:
+        lines.pop()  # behind the end of the last line
+    for number, line in enumerate(lines[after:to], after + 1):
+        yield _decoded(line, number)
+
+
+def _decoded(line: bytes, number: int) -> str:
+    try:
+        return line.decode()
+    except UnicodeDecodeError:
+        raise BrokenHistory(number, "it is not UTF-8") from None
+
+
+def _stamp(files: Mapping[str, bytes | None]) -> str:
     whole = sha256()
     for name in sorted(files):
-        whole.update(sha256(files[name]).digest())
+        whole.update(sha256(files[name] or b"").digest())  # the reader says what is wrong
     return whole.hexdigest()

@@ -12,8 +12,8 @@ from typing import Any
 from prim_lantern.errors import BadSite, BadValue, NoSite
 from prim_lantern.formats.folder.csv_rows import read_content, read_people
 from prim_lantern.formats.folder.files import FILES, SITE_FILE
+from prim_lantern.formats.folder.found import found_in
 from prim_lantern.formats.folder.lines import TomlLines
-from prim_lantern.formats.folder.pending import pending_in
 from prim_lantern.formats.folder.plain import ENTRIES
 from prim_lantern.formats.folder.source import (
     Problems,
@@ -49,13 +49,19 @@ def read_folder(folder: str | Path, progress: Progress | None = None) -> SiteDat
     'hana.okafor'
     """
     folder = Path(folder)
+    return read_found(folder, found_in(folder).files, progress)
+
+
+def read_found(
+    folder: Path, found: Mapping[str, bytes | None], progress: Progress | None = None
+) -> SiteData:
+    """Read the site that the three files of a folder hold; raises `NoSite` and `BadSite` as
+    well."""
     if not folder.is_dir():
         what = "it is a file, not a folder" if folder.exists() else "no such folder"
         raise NoSite(str(folder), f"{what}. 'prim-lantern new' makes one.")
     problems = Problems()
-    pending = pending_in(folder)
-    instead = pending.files if pending else {}
-    files = [instead.get(name) or bytes_of(folder, name, problems) for name in FILES]
+    files = [bytes_of(folder, name, problems, found[name]) for name in FILES]
     with without_collecting():
         return _read(files, problems, str(folder), progress)
 

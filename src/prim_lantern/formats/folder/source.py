@@ -58,11 +58,14 @@ class Problems:
             return otherwise
 
 
-def bytes_of(folder: Path, name: str, problems: Problems) -> bytes | None:
-    """What a file holds, or None with the problem noted: missing, unreadable, not UTF-8."""
+def bytes_of(
+    folder: Path, name: str, problems: Problems, found: bytes | None = None
+) -> bytes | None:
+    """What a file holds, where it was not found yet; or None with the problem noted: missing,
+    unreadable, not UTF-8."""
     origin = Origin(name, 1)
     try:
-        raw = (folder / name).read_bytes()
+        raw = (folder / name).read_bytes() if found is None else found
     except FileNotFoundError:
         problems.wrong(origin, None, name, "is missing; a site folder has three files.")
         return None

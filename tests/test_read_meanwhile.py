@@ -1,0 +1,93 @@
+"""Whoever reads a folder while somebody else writes to it finds it as it was at one moment."""
+
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+import prim_lantern as pl
+from prim_lantern.demo import DEMO_FOLDER
+from prim_lantern.formats.folder import pending
+from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.store.folder import FolderStore
+
+Look = Callable[[Path], object]
+Finish = Callable[[Path, pending.Pending], None]
+
+
+def _groups(data: pl.SiteData) -> set[str]:
+    return {name for name in data.groups if name.startswith("new-")}
+
+
+def _opened(where: Path) -> None:
+    site = pl.open_site(where)
+    assert len(_groups(site.data)) == site.seen.number
+
+
+def _snapshot(where: Path) -> None:
+    texts, data = FolderStore(where).snapshot()
+    assert len(_groups(data)) == len(texts)
+
+
+def _nothing_by_hand(where: Path) -> None:
+    assert FolderStore(where).hand_work() is None
+
+
+LOOKS: dict[str, Look] = {
+    "open": _opened,
+    "read": lambda where: _groups(read_folder(where)),
+    "snapshot": _snapshot,
+    "by hand": _nothing_by_hand,
+    "records": lambda where: FolderStore(where).records(),
+    "last": lambda where: FolderStore(where).last_line(),
+}
+
+
+def _half(folder: Path, waits: pending.Pending) -> None:
+    """The line of the history is half written."""
+    with open(folder / waits.add_to, "ab") as file:
+        file.write(waits.line[: len(waits.line) // 2])
+
+
+@pytest.mark.parametrize("finish", [pending.finish, _half])
+@pytest.mark.parametrize("look", LOOKS)
+def test_a_change_at_any_moment_of_a_reading(
+    look: str, finish: Finish, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before each file that is read in turn, somebody makes a change."""
+    where = tmp_path / "site"
+    shutil.copytree(DEMO_FOLDER, where)
+    writer, made = pl.open_site(where), 0
+    read, reads, before = Path.read_bytes, 0, -1
+
+    def write() -> None:
+        nonlocal made
+        made += 1
+        with writer.change(by="hana.okafor", reason="x" * 9_000) as change:
+            change.add_group(f"new-{made}")
+
+    def reading(path: Path) -> bytes:
+        nonlocal reads
+        reads += 1
+        if reads - 1 == before:
+            with monkeypatch.context() as quiet:
+                quiet.setattr(Path, "read_bytes", read)
+                writer.catch_up()
+                quiet.setattr(pending, "finish", once)
+                write()
+        return read(path)
+
+    whole = pending.finish
+
+    def once(folder: Path, waits: pending.Pending) -> None:
+        last = f'"number":{made},' in waits.line.decode()
+        (finish if last else whole)(folder, waits)
+
+    write()
+    while before < reads:  # until a reading had fewer files than that
+        reads, before = 0, before + 1
+        with monkeypatch.context() as watched:
+            watched.setattr(Path, "read_bytes", reading)
+            LOOKS[look](where)
+    assert len(_groups(pl.open_site(where).data)) == made == before + 1 > 2
