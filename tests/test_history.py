@@ -111,7 +111,8 @@ def test_what_was_edited_by_hand_comes_into_a_database_as_a_change(demo_folder, 
 def test_a_damaged_pending_file_and_history_say_the_way_back(demo_folder):
     with pl.open_site(demo_folder).change(by="hana.okafor") as change:
         change.add_group("night")
-    for damage in (b"", b"{}", b"[1]", b"\xff"):
+    waits = b'{"files":{},"add_to":"history.jsonl","after":0,"line":"","copies":{"a":"site.toml"}}'
+    for damage in (b"", b"{}", b"[1]", b"\xff", waits):
         (demo_folder / ".pending.json").write_bytes(damage)
         with pytest.raises(
             pl.StoreTrouble, match=r"is damaged\. Keep a copy of it and take it away"

@@ -10,6 +10,7 @@ import prim_lantern as pl
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.formats.folder import pending
 from prim_lantern.formats.folder.reader import read_folder
+from prim_lantern.store import folder
 from prim_lantern.store.folder import FolderStore
 
 Look = Callable[[Path], object]
@@ -91,3 +92,48 @@ def test_a_change_at_any_moment_of_a_reading(
             watched.setattr(Path, "read_bytes", reading)
             LOOKS[look](where)
     assert len(_groups(pl.open_site(where).data)) == made == before + 1 > 2
+
+
+def test_what_takes_long_is_done_before_anybody_has_to_wait(tmp_path, monkeypatch):
+    where = Path(shutil.copytree(DEMO_FOLDER, tmp_path / "site"))
+    texts, held = folder.folder_texts, []
+
+    def watched(*asked):
+        held.append((where / ".lock-held-by").exists())
+        return texts(*asked)
+
+    monkeypatch.setattr(folder, "folder_texts", watched)
+    site, other = pl.open_site(where), pl.open_site(where)
+    site.change(by="hana.okafor").add_group("one").make()
+    assert held == [False]
+    other.change(by="hana.okafor").add_group("two").make()  # made anew, on what the first left
+    assert held == [False, True]
+    assert {"one", "two"} <= pl.open_site(where).data.groups.keys()
+    site.content.put({"path": "/log", "title": "Diary"})
+    assert pl.open_site(where).data.items["/log"].title == "Diary"
+
+
+@pytest.mark.parametrize("name", ["site.toml", "people.csv"])
+def test_what_is_edited_by_hand_while_a_change_is_written_is_not_written_over(
+    name, tmp_path, monkeypatch
+):
+    where = Path(shutil.copytree(DEMO_FOLDER, tmp_path / "site"))
+    site, seen = pl.open_site(where), folder._FolderTurn.seen
+
+    def then_edited(turn, before):
+        found = seen(turn, before)
+        with (where / name).open("a") as file:
+            file.write("# by hand\n" if name == "site.toml" else f"zoe,Zoe{',' * 7}\n")
+        return found
+
+    with monkeypatch.context() as patched:
+        patched.setattr(folder._FolderTurn, "seen", then_edited)
+        with pytest.raises(pl.StoreTrouble, match=r"edited while a change was made; nothing was"):
+            site.change(by="hana.okafor").add_group("one").make()
+    again = pl.open_site(where)
+    assert "one" not in again.data.groups
+    assert (name == "people.csv") == ("zoe" in again.data.users)
+    assert (name == "site.toml") == ("# by hand" in (where / "site.toml").read_text())
+    again.change(by="hana.okafor").add_group("one").make()
+    assert "one" in pl.open_site(where).data.groups
+    assert again.store.check_history() == len(again.history())

@@ -48,7 +48,8 @@ def test_a_site_and_every_change_of_it_reads_back_equal(place):
         record = Record(number, NOON, "ada", "", said, patches=patches)
         with store.changing() as turn:
             assert turn.seen(seen) is seen
-            seen = turn.make(record, seen, proposal.data, differences(seen.data, proposal.data))
+            pieces = differences(seen.data, proposal.data)
+            seen = turn.make(record, seen, store.ready(seen, proposal.data, pieces))
         assert store_at(place).read() == seen
         assert seen.data == proposal.data
     assert store.check_history() == 12

@@ -15,6 +15,7 @@ from prim_lantern.change.renames import Misfit
 from prim_lantern.changeable import Changeable
 from prim_lantern.errors import BadChange, ChangedMeanwhile, PrimLanternError
 from prim_lantern.site.data import SiteData
+from prim_lantern.store.base import Ready
 from prim_lantern.trying import Tried
 
 
@@ -78,24 +79,31 @@ class Change(Tried):
         self.judge()  # most of the work is done before anybody has to wait
         if effects:
             self.in_short()
-        looked_at = self._effects
-        with self._site.store.changing(connection) as turn:
+        looked_at, store = self._effects, self._site.store
+        ready = self._ready()
+        with store.changing(connection) as turn:
             seen = turn.seen(self._seen)
             if seen.data is not self._seen.data or seen.number != self._seen.number:
                 numbers = range(self._seen.number + 1, seen.number + 1)
                 self._site.take(seen)
                 self._again(seen.data, looked_at, numbers)
                 self._seen = seen  # only now: where a step fails, nothing was looked at anew
+                ready = self._ready()
             elif self._site.turn_between(self._proposal.made.at, self._now()):
                 self._again(seen.data, looked_at, ())
-            pieces = differences(seen.data, self._proposal.data)
+                ready = self._ready()
             record = self._record(seen.number + 1, self.in_short() if effects else ())
-            made = turn.make(record, seen, self._proposal.data, pieces)
+            made = turn.make(record, seen, ready)
         self._made = True
         if connection is None:
             self._site.take(made)
-            self._site.store.keep(made)
+            store.keep(made)
         return record
+
+    def _ready(self) -> Ready:
+        after = self._proposal.data
+        pieces = differences(self._seen.data, after)
+        return self._site.store.ready(self._seen, after, pieces)
 
     def _again(self, data: SiteData, looked_at: Effects | None, numbers: Sequence[int]) -> None:
         """Try all steps once more on the site as somebody else left it."""

@@ -213,7 +213,7 @@ class Content:
                 ({"do": FROM_THE_WEBSITE, **counts},),
                 (Patch(Renames(), pieces),),
             )
-            made = turn.make(record, seen, after, pieces)
+            made = turn.make(record, seen, store.ready(seen, after, pieces))
         if connection is None:
             self._site.take(made)
             store.keep(made)

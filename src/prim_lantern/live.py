@@ -383,6 +383,6 @@ class Site(Papers):
             seen = turn.seen(self.seen)
             at = max(now, seen.at) if seen.at is not None else now
             record = Record(seen.number + 1, at, by, "", said, done)
-            made = turn.make(record, seen, seen.data, ())
+            made = turn.make(record, seen, self.store.ready(seen, seen.data, ()))
         self.take(made)
         self.store.keep(made)

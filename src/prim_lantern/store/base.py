@@ -46,6 +46,24 @@ class Seen(NamedTuple):
     at: datetime | None = None
 
 
+class Ready(NamedTuple):
+    """A change that is ready to be written, all but its line of the history, so that nobody has to
+    wait for that: all things that differ, and the site after it.
+
+    `number` is the site's before its first change, where a store does not know it. For a database,
+    all `entries` of the settings that differ; for a folder, the `files` that differ, made from
+    files of the `stamp`, and the `stamp_after`.
+    """
+
+    pieces: Sequence[Piece]
+    after: SiteData
+    number: str | None = None
+    entries: Mapping[str, Sequence[tuple[str, str]]] = {}
+    files: Mapping[str, bytes] = {}
+    stamp: str = ""
+    stamp_after: str = ""
+
+
 class Turn(ABC):
     """The one who may write to a store just now."""
 
@@ -54,9 +72,9 @@ class Turn(ABC):
         """The site as it is now; the very same object where nobody changed it since."""
 
     @abstractmethod
-    def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
-        """Write a change: `pieces` are all things that differ between the two. It is made whole or
-        not at all; the origins of what it returns tell where things stand now."""
+    def make(self, record: Record, seen: Seen, ready: Ready) -> Seen:
+        """Write a change of what was seen. It is made whole or not at all; the origins of what it
+        returns tell where things stand now."""
 
 
 class Store(ABC):
@@ -75,6 +93,12 @@ class Store(ABC):
         A `connection` to the store's own database writes within the transaction there; `BadChange`
         where it leads elsewhere.
         """
+
+    def ready(self, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Ready:
+        """Make all ready that can be before one's turn to write comes; `pieces` are all things that
+        differ between what was seen and the site `after` the change."""
+        number = str(State.of(seen.data)) if seen.number == 0 else None
+        return Ready(pieces, after, number)
 
     @abstractmethod
     def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:
@@ -274,7 +298,7 @@ def next_line(
     number: str | None = None,
 ) -> tuple[Line, str]:
     """The line for a change after the last one, and its text; the site's number follows from its
-    pieces. Before the first change it is worked out, where a store does not know the `number`."""
+    pieces. Before the first change it is worked out, where the `number` is not known."""
     known = last.state if last is not None else number
     state = State(int(known, 16)) if known is not None else State.of(before)
     told = Told()

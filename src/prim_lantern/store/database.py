@@ -23,7 +23,7 @@ from prim_lantern.site.check import problems_in
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import moment
 from prim_lantern.store import tables
-from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_database
+from prim_lantern.store.base import Ready, Seen, Store, Turn, next_line, of_another_database
 from prim_lantern.store.connecting import (
     WAITS,
     WHO_WRITES,
@@ -34,7 +34,14 @@ from prim_lantern.store.connecting import (
 )
 from prim_lantern.store.holder import Holder, since_when
 from prim_lantern.store.news import News, call_out, called_by
-from prim_lantern.store.rows import NOTHING, read_rows, reads_back, with_origins, write_rows
+from prim_lantern.store.rows import (
+    NOTHING,
+    entries_of,
+    read_rows,
+    reads_back,
+    with_origins,
+    write_rows,
+)
 from prim_lantern.store.trouble import of_database
 from prim_lantern.store.upgrading import brought_up
 
@@ -139,6 +146,11 @@ class DatabaseStore(Store):
         with self._trouble(), self._engine.connect() as connection:
             return connection.execute(select(tables.state.c.number)).first() is None
 
+    def ready(self, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Ready:  # noqa: ARG002
+        """All that differs, as it is written; what the number of the site was, the database
+        knows."""
+        return Ready(pieces, after, entries=entries_of(after, pieces))
+
     def count(self) -> int:
         """The number of the last change."""
         with self._trouble(), self._engine.connect() as connection:
@@ -198,7 +210,8 @@ class DatabaseStore(Store):
         with self._trouble(), self._writing() as connection:
             if connection.execute(select(tables.state.c.number)).first() is not None:
                 raise StoreTrouble(self.where, "there is a site already; nothing was changed.")
-            write_rows(connection, data, differences(NOTHING, data), 0)
+            pieces = differences(NOTHING, data)
+            write_rows(connection, entries_of(data, pieces), pieces, 0)
             for line in lines:
                 connection.execute(insert(tables.changes), _row(line.record, text_of(line)))
             last = lines[-1] if lines else None
@@ -223,14 +236,14 @@ class _DatabaseTurn(Turn):
         """The site as it is: changes made since are put into what was seen."""
         return _caught_up(self.connection, before, self.state.number)
 
-    def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
+    def make(self, record: Record, seen: Seen, ready: Ready) -> Seen:
         """Write a change."""
         last_text = self.connection.scalar(
             select(tables.changes.c.line).where(tables.changes.c.number == self.state.number)
         )
         last = line_from(last_text, self.state.number) if last_text else None
-        line, text = next_line(record, last, seen.data, pieces, self.state.state)
-        written = write_rows(self.connection, after, pieces, record.number)
+        line, text = next_line(record, last, seen.data, ready.pieces, self.state.state)
+        written = write_rows(self.connection, ready.entries, ready.pieces, record.number)
         if not reads_back(self.connection, written):
             raise StoreTrouble(
                 self.store.where,
@@ -241,7 +254,7 @@ class _DatabaseTurn(Turn):
         values = {"number": record.number, "hash": line.hash, "state": line.state}
         self.connection.execute(update(tables.state).where(_THE_ROW).values(values))
         call_out(self.connection, record.number)
-        made = with_origins(after, pieces, record.number)
+        made = with_origins(ready.after, ready.pieces, record.number)
         return Seen(made, record.number, at=record.at)
 
 

@@ -41,7 +41,7 @@ from prim_lantern.formats.folder.writer import (
 from prim_lantern.formats.history import Line, line_from
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import now
-from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_database
+from prim_lantern.store.base import Ready, Seen, Store, Turn, next_line, of_another_database
 from prim_lantern.store.holder import Holder, busy
 from prim_lantern.store.trouble import of_files
 
@@ -69,8 +69,8 @@ class FolderStore(Store):
     def __init__(self, folder: str | Path) -> None:
         self.folder = Path(folder)
         self.where = str(folder)
-        self._known: tuple[object, int] = None, 0
-        self._seen_at: tuple[object, ...] = ()
+        self._counted: tuple[object, int] = None, 0
+        self._hashed: tuple[object, Mapping[str, str]] = None, {}
 
     def read(self, progress: Progress | None = None) -> Seen:
         """The site as it is."""
@@ -80,25 +80,35 @@ class FolderStore(Store):
         number = last.record.number if last is not None else 0
         if number != count:
             raise BrokenHistory(count, f"its number is {number}")
-        stamp = _stamp(found.files)
+        stamp = _stamp(_hashes_of(found.files))
         return Seen(data, number, stamp, last.record.at if last is not None else None)
 
     def stamp(self) -> str:
         """What tells the files as they are from all others."""
-        return _stamp(read_once(self.folder).files)
+        return _stamp(self.hashes())
+
+    def hashes(self) -> Mapping[str, str]:
+        """The SHA-256 of each file, and of each as the last change left it; "" where there is
+        none."""
+        mark, (known, hashes) = self._mark(), self._hashed
+        if mark is None or mark != known:
+            hashes = _hashes_of(read_once(self.folder, _WITH_LAST).files)
+            self._hashed = mark, hashes
+        return hashes
 
     def count(self) -> int:
         """The number of the last change: a line each."""
-        mark = self._mark()
-        if mark is None or mark != self._known[0]:
-            self._known = mark, history_in(self.folder).count(b"\n")
-        return self._known[1]
+        mark, (known, count) = self._mark(), self._counted
+        if mark is None or mark != known:
+            count = history_in(self.folder).count(b"\n")
+            self._counted = mark, count
+        return count
 
     def _mark(self) -> tuple[object, ...] | None:
         """What the system says of the files, by which it is seen at once that none has changed;
         None where one is so fresh that it could change again without being seen."""
         found: list[object] = []
-        for name in (*FILES, HISTORY_FILE, PENDING_FILE):
+        for name in (*_WITH_LAST, HISTORY_FILE, PENDING_FILE):
             try:
                 told = os.stat(self.folder / name)
             except OSError:
@@ -111,13 +121,7 @@ class FolderStore(Store):
 
     def is_at(self, seen: Seen) -> bool:
         """Whether the site is still as it was seen, also past the history."""
-        mark = self._mark()
-        if mark is not None and (mark, seen.stamp, seen.number) == self._seen_at:
-            return True
-        same = self.count() == seen.number and self.stamp() == seen.stamp
-        if same and mark is not None:
-            self._seen_at = mark, seen.stamp, seen.number
-        return same
+        return self.count() == seen.number and self.stamp() == seen.stamp
 
     def last_line(self) -> Line | None:
         """The last line of the history."""
@@ -213,9 +217,41 @@ class FolderStore(Store):
         finally:
             lock.release()
 
+    def ready(self, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Ready:
+        """The files that a change touches, with their new texts, read back; none where somebody
+        has edited them since they were seen."""
+        with of_files(self.where):
+            ready, files = super().ready(seen, after, pieces), found_in(self.folder).files
+        hashes = _hashes_of(files)
+        stamp = _stamp(hashes)
+        self.hashes()  # known by the time that one's turn comes
+        ready = ready._replace(stamp=stamp, stamp_after=stamp)
+        if not pieces or stamp != seen.stamp:
+            return ready
+        held = {name: raw or b"" for name, raw in files.items()}
+        texts = {name: raw.decode("utf-8-sig") for name, raw in held.items()}
+        texts[SITE_FILE] = texts[SITE_FILE].replace("\r\n", "\n")
+        new, parts = folder_texts(after, seen.data, texts)
+        written = after
+        if SITE_FILE in new:  # everything has its line in the new text
+            written = after.with_parts(**(parts or parts_of(new[SITE_FILE], after.users)))
+        if differences(after, written) or not rows_read_back(pieces, written):
+            raise StoreTrouble(
+                self.where,
+                "the files would not say what was to be changed; nothing was changed. Please "
+                "report this with the texts that you gave.",
+            )
+        found = {name: in_form_of(held[name], name, text) for name, text in new.items()}
+        stamp_after = _stamp({**hashes, **_hashes_of(found)})
+        return ready._replace(after=written, files=found, stamp_after=stamp_after)
+
     def hand_work(self) -> HandWork | None:
         """What was edited by hand since the last change; often nothing."""
-        return None if self._unchanged() else self._work_in(found_in(self.folder, _WITH_LAST))
+        hashes = self.hashes()
+        both = [(hashes[name], hashes[f"{LAST}/{name}"]) for name in FILES]
+        if all(now == last for now, last in both) or not all(last for _, last in both):
+            return None  # as it mostly is
+        return self._work_in(found_in(self.folder, _WITH_LAST))
 
     def _work_in(self, found: Found) -> HandWork | None:
         last = _last_files(found)
@@ -243,16 +279,6 @@ class FolderStore(Store):
             texts.append(next_line(record, last, work.before, record.patches[0].pieces)[1])
         return texts
 
-    def _unchanged(self) -> bool:
-        """Whether the files are, to the letter, as the last change left them; seen without a
-        look at all of it, as it mostly is so."""
-        last = self.folder / LAST
-        return all(
-            (last / name).exists()
-            and (last / name).read_bytes() == (self.folder / name).read_bytes()
-            for name in FILES
-        )
-
 
 class _FolderTurn(Turn):
     def __init__(self, store: FolderStore) -> None:
@@ -268,47 +294,34 @@ class _FolderTurn(Turn):
         work = self.store.hand_work()
         if work is not None:
             record = work.record
-            self._write({}, record, work.before, record.patches[0].pieces)
+            self._write(Ready(record.patches[0].pieces, work.after), record, work.before)
             found = Seen(found.data, record.number, self.store.stamp(), record.at)
         return found
 
-    def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
+    def make(self, record: Record, seen: Seen, ready: Ready) -> Seen:
         """Write a change: new texts for the files it touches, and its line of the history."""
-        folder = self.store.folder
-        texts = {name: (folder / name).read_bytes().decode("utf-8-sig") for name in FILES}
-        texts[SITE_FILE] = texts[SITE_FILE].replace("\r\n", "\n")
-        new, parts = folder_texts(after, seen.data, texts) if pieces else ({}, None)
-        wanted = after
-        if SITE_FILE in new:  # everything has its line in the new text
-            after = after.with_parts(**(parts or parts_of(new[SITE_FILE], after.users)))
-        if differences(wanted, after) or not rows_read_back(pieces, after):
+        if not ready.stamp == seen.stamp == self.store.stamp():
             raise StoreTrouble(
                 self.store.where,
-                "the files would not say what was to be changed; nothing was changed. Please "
-                "report this with the texts that you gave.",
+                "its files were edited while a change was made; nothing was changed. Try again.",
             )
-        self._write(new, record, seen.data, pieces)
-        return Seen(after, record.number, self.store.stamp(), record.at)
+        self._write(ready, record, seen.data)
+        return Seen(ready.after, record.number, ready.stamp_after, record.at)
 
-    def _write(
-        self,
-        texts: Mapping[str, str],
-        record: Record,
-        before: SiteData,
-        pieces: Sequence[Piece],
-    ) -> None:
+    def _write(self, ready: Ready, record: Record, before: SiteData) -> None:
         folder = self.store.folder
-        line, written = next_line(record, self.last, before, pieces)
-        files = {name: in_form_of(folder / name, text) for name, text in texts.items()}
-        now = {name: files.get(name) or (folder / name).read_bytes() for name in FILES}
+        line, written = next_line(record, self.last, before, ready.pieces, ready.number)
+        hashes = self.store.hashes()
+        files, copies = dict(ready.files), {f"{LAST}/{name}": name for name in ready.files}
+        for name in FILES:
+            last = f"{LAST}/{name}"
+            if last not in copies and hashes[name] != hashes[last]:
+                files[last] = (folder / name).read_bytes()
         (folder / LAST).mkdir(exist_ok=True)
-        for name, text in now.items():
-            kept = folder / LAST / name
-            if not kept.exists() or kept.read_bytes() != text:
-                files[f"{LAST}/{name}"] = text
         history = folder / HISTORY_FILE
         size = history.stat().st_size if history.exists() else 0
-        pending.make(folder, pending.Pending(files, HISTORY_FILE, size, f"{written}\n".encode()))
+        line_of_it = f"{written}\n".encode()
+        pending.make(folder, pending.Pending(files, HISTORY_FILE, size, line_of_it, copies=copies))
         self.last = line
 
 
@@ -355,8 +368,9 @@ def _decoded(line: bytes, number: int) -> str:
         raise BrokenHistory(number, "it is not UTF-8") from None
 
 
-def _stamp(files: Mapping[str, bytes | None]) -> str:
-    whole = sha256()
-    for name in sorted(files):
-        whole.update(sha256(files[name] or b"").digest())  # the reader says what is wrong
-    return whole.hexdigest()
+def _hashes_of(files: Mapping[str, bytes | None]) -> dict[str, str]:
+    return {name: sha256(raw).hexdigest() if raw is not None else "" for name, raw in files.items()}
+
+
+def _stamp(hashes: Mapping[str, str]) -> str:
+    return " ".join(hashes[name] for name in FILES)

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 from threading import RLock
 from typing import Any
 
-from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.history import Line, text_of
 from prim_lantern.site.data import SiteData
-from prim_lantern.store.base import Seen, Store, Turn, next_line, of_another_database
+from prim_lantern.store.base import Ready, Seen, Store, Turn, next_line, of_another_database
 
 
 class MemoryStore(Store, Turn):
@@ -54,11 +53,11 @@ class MemoryStore(Store, Turn):
         """The site as it is now."""
         return before if self.is_at(before) else self._seen
 
-    def make(self, record: Record, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Seen:
+    def make(self, record: Record, seen: Seen, ready: Ready) -> Seen:
         """Take a change over."""
         last = self._lines[-1] if self._lines else None
-        self._lines.append(next_line(record, last, seen.data, pieces)[0])
-        self._seen = Seen(after, record.number, at=record.at)
+        self._lines.append(next_line(record, last, seen.data, ready.pieces, ready.number)[0])
+        self._seen = Seen(ready.after, record.number, at=record.at)
         return self._seen
 
     def texts(self, after: int = 0, to: int | None = None) -> Iterator[str]:

@@ -115,30 +115,37 @@ def _batches(
 # Writing --------------------------------------------------------------------------------------
 
 
+Entries = Mapping[str, Sequence[tuple[str, str]]]
+
+
 class Written(NamedTuple):
     """What was written: by part of the settings the name and the body of each entry, in order; by
     part of people and content the cells of each row by its name, None where it is gone."""
 
-    entries: Mapping[str, Sequence[tuple[str, str]]]
+    entries: Entries
     rows: Mapping[str, Mapping[str, Mapping[str, str] | None]]
 
 
-def write_rows(
-    connection: Connection, after: SiteData, pieces: Sequence[Piece], change: int
-) -> Written:
-    """Write what differs: `pieces`, which lead to the site `after` by a change of this number."""
+def entries_of(after: SiteData, pieces: Sequence[Piece]) -> Entries:
+    """By part of the settings in which something differs all its entries, as they are written."""
     parts = {piece.part for piece in pieces}
     entries = {part: _entries(after, part) for part in ENTRIES if part in parts}
+    if "site" in parts:
+        entries["site"] = [("", as_text(site_entry(after)))]
+        entries[tables.ATTRIBUTES] = [("", as_text(list(after.attributes)))]
+    return entries
+
+
+def write_rows(
+    connection: Connection, entries: Entries, pieces: Sequence[Piece], change: int
+) -> Written:
+    """Write what differs by a change of this number: `pieces`, and all `entries` of their parts."""
     for part, some in entries.items():
         _write_part(connection, part, some, change)
-    if "site" in parts:
-        _write_part(connection, "site", [("", as_text(site_entry(after)))], change)
-        named = [("", as_text(list(after.attributes)))]
-        _write_part(connection, tables.ATTRIBUTES, named, change)
     rows = {}
     for part, (table, cells) in _TABLES.items():
-        if part in parts:
-            its_own = [each for each in pieces if each.part == part]
+        its_own = [each for each in pieces if each.part == part]
+        if its_own:
             rows[part] = _write_table(connection, table, its_own, cells, change)
     return Written(entries, rows)
 

@@ -53,8 +53,9 @@ def read_once(folder: Path, names: Iterable[str] = FILES) -> Found:
 
 
 def _bytes(folder: Path, name: str, waits: Pending | None = None) -> bytes | None:
-    if waits is not None and name in waits.files:
-        return waits.files[name]
+    shall = waits.text_of(name) if waits is not None else None
+    if shall is not None:
+        return shall
     try:
         return (folder / name).read_bytes()
     except OSError:

@@ -24,7 +24,8 @@ from prim_lantern.formats.json_text import read_json
 class Pending(NamedTuple):
     """The new texts of some files, and a line to add to another after so many bytes of it.
 
-    `was` has the SHA-256 of each file as it was ("" where there was none).
+    `was` has the SHA-256 of each file as it was ("" where there was none). `copies` are files that
+    shall hold what others do, which nobody edits.
     """
 
     files: Mapping[str, bytes]
@@ -32,6 +33,11 @@ class Pending(NamedTuple):
     after: int
     line: bytes
     was: Mapping[str, str] = {}
+    copies: Mapping[str, str] = {}
+
+    def text_of(self, name: str) -> bytes | None:
+        """What a file shall hold; None where it stays as it is."""
+        return self.files.get(self.copies.get(name, name))
 
 
 def pending_in(folder: Path) -> Pending | None:
@@ -39,8 +45,11 @@ def pending_in(folder: Path) -> Pending | None:
     try:
         found = read_json((folder / PENDING_FILE).read_bytes())
         files = {name: text.encode() for name, text in found["files"].items()}
-        was = found.get("was", {})
-        return Pending(files, found["add_to"], found["after"], found["line"].encode(), was)
+        was, copies = dict(found.get("was", {})), dict(found.get("copies", {}))
+        if not files.keys() >= {*copies.values()}:
+            raise ValueError(copies)
+        line = found["line"].encode()
+        return Pending(files, found["add_to"], found["after"], line, was, copies)
     except (FileNotFoundError, NotADirectoryError):
         return None
     except (ValueError, LookupError, TypeError, AttributeError):
@@ -67,6 +76,7 @@ def make(folder: Path, pending: Pending) -> None:
         "after": pending.after,
         "line": pending.line.decode(),
         "was": {name: hash_of(folder / name) for name in pending.files},
+        "copies": pending.copies,
     }
     beside = _written_beside(folder / PENDING_FILE, json.dumps(whole, ensure_ascii=False).encode())
     os.replace(beside, folder / PENDING_FILE)  # here it is made
@@ -90,8 +100,9 @@ def finish(folder: Path, pending: Pending) -> None:
                 "it was edited while a change waited to be put into the files. Keep a copy of it, "
                 f"take away {PENDING_FILE} to drop that change, or put back the file to finish it.",
             )
-    for name, text in pending.files.items():
-        _replace(folder / name, text)
+    texts = {**pending.files, **{name: pending.files[of] for name, of in pending.copies.items()}}
+    for above in {_replace(folder / name, text) for name, text in texts.items()}:
+        _sync_folder(above)  # before it is no longer said that this is to be done
     with open(folder / pending.add_to, "ab", opener=_opener(folder / pending.add_to)) as file:
         file.truncate(pending.after)  # part of the line may be there already
         file.seek(pending.after)
@@ -102,11 +113,11 @@ def finish(folder: Path, pending: Pending) -> None:
     _sync_folder(folder)
 
 
-def _replace(path: Path, text: bytes) -> None:
-    """Replace a file, whole or not at all, so that a crash of the machine keeps that too."""
+def _replace(path: Path, text: bytes) -> Path:
+    """Replace a file, whole or not at all; the folder it is in."""
     path = path.resolve()  # a link stays a link
     os.replace(_written_beside(path, text), path)
-    _sync_folder(path.parent)
+    return path.parent
 
 
 def _written_beside(path: Path, text: bytes) -> Path:

@@ -72,14 +72,17 @@ def new_files(data: SiteData, folder: Path) -> dict[str, bytes]:
     """What has to be written into a folder so that it says just `data`, whatever it says now."""
     texts: dict[str, str] = {}
     before = None
+    there = {name: folder / name for name in FILES if (folder / name).is_file()}
     try:
-        there = {name: folder / name for name in FILES if (folder / name).exists()}
         texts = {name: path.read_text(encoding="utf-8-sig") for name, path in there.items()}
         before = read_folder(folder) if len(there) == len(FILES) else None
     except (PrimLanternError, ValueError):
         pass  # not in order: written anew
     found, _ = folder_texts(data, before, texts)
-    return {name: in_form_of(folder / name, text) for name, text in found.items()}
+    return {
+        name: in_form_of(there[name].read_bytes() if name in there else b"", name, text)
+        for name, text in found.items()
+    }
 
 
 def packed(data: SiteData) -> bytes:
@@ -93,14 +96,10 @@ def packed(data: SiteData) -> bytes:
     return whole.getvalue()
 
 
-def in_form_of(path: Path, text: str) -> bytes:
-    """A new text with the byte-order mark and the line ends of the file whose place it takes."""
-    try:
-        before = path.read_bytes()
-    except OSError:
-        before = b""
+def in_form_of(before: bytes, name: str, text: str) -> bytes:
+    """The new text of a file with the byte-order mark and the line ends of what it held before."""
     if before.partition(b"\n")[0].endswith(b"\r"):
-        if path.suffix == ".csv":
+        if name != SITE_FILE:
             outside = text.split('"')  # every second one stands in quotes, and stays as it is
             outside[::2] = [each.replace("\n", "\r\n") for each in outside[::2]]
             text = '"'.join(outside)
