@@ -27,37 +27,25 @@ from prim_lantern.store.base import Turn
 TIMES = 3
 
 
-def main() -> None:
-    """Measure and print."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--users", type=int, default=5_000)
-    parser.add_argument("--items", type=int, default=50_000)
-    parser.add_argument("--url", help="a database with no site in it yet, in place of the two")
-    asked = parser.parse_args()
-    data = shape.site_of(asked.users, asked.items)
-    logins, paths = data.people.names, data.content.names
+def recorded(site: pl.Site) -> Iterator[tuple[str, float, float]]:
+    """For each sort of change, the seconds for which it holds the store, and all that it takes."""
+    logins, paths, held = site.data.people.names, site.data.content.names, _watched(site)
     changes: dict[str, Callable[[Change, int], object]] = {
         "the first change, a name": lambda change, _: change.change_user(logins[5], name="Ann"),
         "a person's name": lambda change, n: change.change_user(logins[7], name=f"Bo {n}"),
         "an item's title": lambda change, n: change.change_item(paths[9], title=f"Ways {n}"),
         "a rule": lambda change, n: change.allow(["edit"], [f"user:{logins[11 + n]}"], paths[3]),
     }
-    here = tempfile.mkdtemp()
-    for where in [asked.url] if asked.url else [f"{here}/folder", f"sqlite:///{here}/site.db"]:
-        print(where.partition("@")[0])
-        site = pl.put_site(data, where)
-        held = _watched(site)
-        for what, step in changes.items():
-            for number in range(1 if what.startswith("the first") else TIMES):
-                change = site.change(by=data.owner)
-                step(change, number)
-                time.sleep(0.1)  # what was written a moment ago is read again, to be sure
-                began = time.perf_counter()
-                change.make(effects=False)
-                whole = time.perf_counter() - began
-            some = statistics.median(held)
-            held.clear()
-            print(f"  {what:26s} held for {some * 1e3:7.1f} ms; in all {whole * 1e3:7.0f} ms")
+    for what, step in changes.items():
+        held.clear()
+        for number in range(1 if what.startswith("the first") else TIMES):
+            change = site.change(by=site.data.owner)
+            step(change, number)
+            time.sleep(0.1)  # what was written a moment ago is read again, to be sure
+            began = time.perf_counter()
+            change.make(effects=False)
+            whole = time.perf_counter() - began
+        yield what, statistics.median(held), whole
 
 
 def _watched(site: pl.Site) -> list[float]:
@@ -74,6 +62,21 @@ def _watched(site: pl.Site) -> list[float]:
 
     site.store.changing = timed  # type: ignore[method-assign]
     return held
+
+
+def main() -> None:
+    """Measure and print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--users", type=int, default=5_000)
+    parser.add_argument("--items", type=int, default=50_000)
+    parser.add_argument("--url", help="a database with no site in it yet, in place of the two")
+    asked = parser.parse_args()
+    data = shape.site_of(asked.users, asked.items)
+    here = tempfile.mkdtemp()
+    for where in [asked.url] if asked.url else [f"{here}/folder", f"sqlite:///{here}/site.db"]:
+        print(where.partition(":")[0])
+        for what, held, whole in recorded(pl.put_site(data, where)):
+            print(f"  {what:26s} held for {held * 1e3:7.1f} ms; in all {whole * 1e3:7.0f} ms")
 
 
 if __name__ == "__main__":

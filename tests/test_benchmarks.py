@@ -7,6 +7,8 @@ from pathlib import Path
 
 import pytest
 
+import prim_lantern as pl
+
 BENCHMARKS = Path(__file__).parents[1] / "benchmarks"
 
 
@@ -47,3 +49,11 @@ def test_what_a_website_meets_can_be_measured(monkeypatch):
     rows = dict([*everyday.fresh(data), *everyday.coming_and_going(data)])
     assert len(rows) > 10
     assert all(seconds > 0 for seconds in rows.values())
+
+
+def test_how_long_a_change_holds_the_store_can_be_measured(tmp_path):
+    import recording
+
+    site = pl.put_site(recording.shape.site_of(40, 120), tmp_path / "site")
+    assert all(0 < held < whole for _, held, whole in recording.recorded(site))
+    assert site.store.check_history() == 1 + 3 * recording.TIMES
