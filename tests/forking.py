@@ -6,6 +6,7 @@ tests and documents would take many minutes. `python -m forking SOCKET` listens 
 
 from __future__ import annotations
 
+import gc
 import importlib
 import json
 import os
@@ -121,4 +122,5 @@ def _load() -> None:
 
 if __name__ == "__main__":
     _load()
+    gc.freeze()  # what is loaded stays: no child has to go through it, or copy it
     _serve(sys.argv[1])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shlex
-import shutil
 from dataclasses import fields
 
 import pytest
@@ -82,25 +81,20 @@ def prepared(folder, values):
 
 
 @pytest.mark.parametrize("values", PROPOSED, ids=lambda each: each["do"])
-def test_a_command_makes_the_operation_that_it_stands_for(
-    demo_folder, tmp_path, values, monkeypatch
-):
+def test_a_command_makes_the_operation_that_it_stands_for(demo_folder, values, monkeypatch):
     monkeypatch.setenv("PRIM_LANTERN_NOW", NOW)
-    twin = tmp_path / "twin"
-    prepared(demo_folder, values)
-    shutil.copytree(demo_folder, twin)
     operation = SignUp(values["login"]) if values["do"] == "sign-up" else operation_from(values)
-    site = pl.open_site(demo_folder)
+    site = pl.Site(prepared(demo_folder, values).data)  # in memory
     if values["do"] == "sign-up":
         site.sign_up(values["login"])
         who = []
     else:
         site.change(by=HANA).do(operation).make(effects=False)
         who = ["--by", HANA, "--yes"]
-    words = [*shlex.split(command_of(operation)), *who, "--site", str(twin)]
+    words = [*shlex.split(command_of(operation)), *who, "--site", str(demo_folder)]
     done = CliRunner().invoke(main, words, standalone_mode=False)
     assert done.exception is None, (words, done.exception)
-    assert pl.open_site(twin).data == pl.open_site(demo_folder).data, words
+    assert pl.open_site(demo_folder).data == site.data, words
 
 
 def test_all_that_is_proposed_is_tried_above():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -120,7 +120,7 @@ def carry_out(
         _say_besides(effects, cautions)
     else:
         on_top = before(change) if before else ()
-        _show(change, on_top, listing=how.listing, reasons=reasons, steps=steps)
+        _show(change, on_top, cautions, listing=how.listing, reasons=reasons, steps=steps)
     if how.trying:
         if how.as_json:
             print_json({"made": False, **told})
@@ -166,7 +166,13 @@ def _for_programs(change: Change, *, listing: bool) -> dict[str, Any]:
 
 
 def _show(
-    change: Change, on_top: Iterable[str], *, listing: bool, reasons: bool, steps: bool
+    change: Change,
+    on_top: Iterable[str],
+    cautions: Sequence[str],
+    *,
+    listing: bool,
+    reasons: bool,
+    steps: bool,
 ) -> None:
     """What a change does, and what is worth a second thought."""
     for step in dict.fromkeys(change.said) if steps else ():
@@ -180,7 +186,7 @@ def _show(
         _print_list(effect_rows(effects))
     elif any(line.gains is None for line in lines):
         print_text("--list shows all of it, --csv writes it.")
-    print_lines(caution_lines(change.cautions()))
+    print_lines(caution_lines(cautions))
 
 
 def _confirm(how: How, cautions: list[str], told: dict[str, Any]) -> None:
