@@ -23,7 +23,7 @@ from prim_lantern.formats.incoming.people import people_rows
 from prim_lantern.formats.outgoing.addresses import address, base_of
 from prim_lantern.formats.outgoing.atom import as_atom
 from prim_lantern.formats.outgoing.sitemap import MOST, as_sitemaps
-from prim_lantern.formats.whole import write_whole
+from prim_lantern.formats.whole import write_whole, written_whole
 from prim_lantern.site.moments import moment
 from sites import sites
 
@@ -479,6 +479,23 @@ def test_the_commands_write_files_and_overwrite_none(demo_folder, tmp_path):
     )
     wrong = run("export", "content", str(tmp_path / "c.xlsx"), site=demo_folder)
     assert "says no form" in " ".join(wrong.stderr.split())
+
+
+def test_two_who_write_the_same_file_at_once_do_not_mix(tmp_path):
+    file = tmp_path / "people.csv"
+
+    def write(beside):
+        with beside.open("w") as opened:
+            opened.write("first, ")
+            opened.flush()
+            with ThreadPoolExecutor(1) as pool:
+                pool.submit(write_whole, file, "the other").result()
+            assert file.read_text() == "the other"
+            opened.write("whole")
+
+    written_whole(file, write)
+    assert file.read_text() == "first, whole"
+    assert [each.name for each in tmp_path.iterdir()] == ["people.csv"]
 
 
 def test_a_file_is_written_whole_where_it_can_be(tmp_path):

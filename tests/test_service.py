@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import os
 import socket
 import threading
 import time
@@ -17,6 +18,7 @@ from starlette.testclient import TestClient
 import prim_lantern as pl
 from prim_lantern.serve import service
 from prim_lantern.serve.connections import Connection
+from prim_lantern.serve.tokens import Tokens
 from serving import running
 
 # Authorization --------------------------------------------------------------------------------------
@@ -183,6 +185,22 @@ def test_where_everything_is(client_for):
 
 
 # Tokens, limits, health ---------------------------------------------------------------------------------
+
+
+def test_at_no_moment_can_others_read_the_tokens_or_find_half_a_file(tmp_path, monkeypatch):
+    tokens, replace, seen = Tokens(tmp_path / "tokens.json"), os.replace, []
+
+    def watched(beside, file):
+        held = file.read_text() if file.exists() else None
+        seen.append((beside.stat().st_mode & 0o777, held and held.count("hash")))
+        replace(beside, file)
+
+    monkeypatch.setattr(os, "replace", watched)
+    for name in ("one", "two", "three"):
+        tokens.make(name, ["reading"])
+        tokens.file.chmod(0o644)
+    assert seen == [(0o600, None), (0o600, 1), (0o600, 2)]
+    assert [each.name for each in Tokens(tokens.file).all()] == ["one", "two", "three"]
 
 
 def test_each_token_is_for_what_it_is_for_and_ends(site, tokens, client_for, monkeypatch):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from pathlib import Path
+from threading import get_ident
 
 from prim_lantern.errors import BadValue
 
@@ -21,7 +22,8 @@ def written_whole(file: Path, write: Callable[[Path], object]) -> None:
         write(file)  # as to a pipe or a device, which nothing can take the place of
         return
     file = file.resolve()  # a link stays one
-    beside = file.with_name(f".{file.stem}.new{file.suffix}")
+    ours = f"{os.getpid()}-{get_ident()}"  # somebody else may be writing the same just now
+    beside = file.with_name(f".{file.stem}.new-{ours}{file.suffix}")
     try:
         write(beside)
         os.replace(beside, file)

@@ -17,7 +17,7 @@ from filelock import FileLock
 
 from prim_lantern.errors import AlreadyThere, BadSite, BadValue, UnknownName
 from prim_lantern.formats.json_text import read_json
-from prim_lantern.formats.whole import write_whole
+from prim_lantern.formats.whole import written_whole
 from prim_lantern.hints import misfit
 from prim_lantern.site import moments, names
 
@@ -140,10 +140,15 @@ class Tokens:
 
     def _write(self, tokens: list[Token]) -> None:
         text = json.dumps([asdict(each) for each in tokens], indent=2) + "\n"
-        if not self.file.exists():
-            os.close(os.open(self.file, os.O_CREAT | os.O_WRONLY, 0o600))
-        write_whole(self.file, text)
-        self.file.chmod(0o600)
+
+        def write(beside: Path) -> None:
+            """Nobody else may read it at any moment, a process that is killed or not."""
+            beside.unlink(missing_ok=True)
+            handle = os.open(beside, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
+            with open(handle, "w", encoding="utf-8") as file:
+                file.write(text)
+
+        written_whole(self.file, write)
 
     def find(self, presented: str) -> Token | None:
         """The token that somebody presents, if it is one and its time is not over. It takes as long
