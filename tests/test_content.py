@@ -203,6 +203,17 @@ def test_a_table_is_a_source_and_keeps_all_that_decides(tmp_path, how):
     assert {path: item.authors for path, item in site.data.items.items()} == authors
 
 
+def test_a_connection_that_was_read_by_is_as_it_was(postgresql):
+    metadata, _, columns = TABLES["separated"]
+    with create_engine(postgresql(), poolclass=NullPool).begin() as connection:
+        fill(connection, metadata, pl.open_demo().data, "separated")
+        assert len(list(ContentTable(connection, columns).rows())) == len(pl.open_demo().data.items)
+        other = Table("other", MetaData(), Column("id", Integer, primary_key=True))
+        other.create(connection)
+        connection.execute(other.insert(), {"id": 3})
+        assert connection.execute(other.select()).scalar() == 3
+
+
 @pytest.mark.parametrize(
     ("name", "kind", "cell", "how", "said"),
     [

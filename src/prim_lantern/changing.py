@@ -85,7 +85,8 @@ class Change(Tried):
             seen = turn.seen(self._seen)
             if seen.data is not self._seen.data or seen.number != self._seen.number:
                 numbers = range(self._seen.number + 1, seen.number + 1)
-                self._site.take(seen)
+                if connection is None:  # else it may be taken back with all of the transaction
+                    self._site.take(seen)
                 self._again(seen.data, looked_at, numbers)
                 self._seen = seen  # only now: where a step fails, nothing was looked at anew
                 ready = self._ready()

@@ -320,11 +320,17 @@ class Site(Papers):
         return engine is not None and time() < until
 
     def take(self, seen: Seen) -> None:
-        """Take over the site as it was found in the store; an older one than is here already is
-        left."""
+        """Take over the site as it was found in the store. Where a newer one is here already, the
+        store says which it is: somebody else was quicker, or put a backup in its place."""
         with self._taking:
-            if seen.number >= self._state.seen.number:
-                self._swap(seen)
+            here = self._state.seen
+            try:
+                found = seen if seen.number >= here.number else self.store.newer(here)
+            except PrimLanternError as error:
+                self._confirmed.trouble = str(error)  # what was to be done is done all the same
+                return
+            if found is not here:
+                self._swap(found)
 
     def engine_for(self, data: SiteData, at: datetime) -> Engine:
         """What decides at a moment, for the site as it is or as it was when `data` was taken."""

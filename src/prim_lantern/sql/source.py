@@ -80,8 +80,9 @@ class ContentTable:
         }
         if self._title is not None:
             single["title"] = self._title
-        streamed = connection.execution_options(yield_per=_AT_ONCE)
-        for row in streamed.execute(select(*(c.label(name) for name, c in single.items()))):
+        asked = select(*(c.label(name) for name, c in single.items()))
+        # of this statement alone: whoever lent the connection goes on with it
+        for row in connection.execute(asked, execution_options={"yield_per": _AT_ONCE}):
             found = dict(row._mapping)
             for name in _LISTS:
                 if name in joined:

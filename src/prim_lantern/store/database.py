@@ -102,7 +102,7 @@ class DatabaseStore(Store):
             return self._seen(connection, progress)
 
     def _seen(self, connection: Connection, progress: Progress | None = None) -> Seen:
-        row = connection.execute(select(tables.state.c.number)).first()
+        row = connection.execute(select(tables.state)).first()
         if row is None:
             raise NoSite(self.where, f"there is no site yet. {_HOW_TO_FILL.format(self.where)}")
         with without_collecting():
@@ -110,13 +110,37 @@ class DatabaseStore(Store):
             problems = problems_in(data, typed=True)
             if problems:
                 raise BadSite(problems, self.where)
-            return Seen(data, row.number, at=_last_moment(connection))
+            return Seen(data, row.number, _stamp(row), _last_moment(connection))
+
+    def is_at(self, seen: Seen) -> bool:
+        """Whether the site is still as it was seen."""
+        with self._trouble(), self._engine.connect() as connection:
+            row = connection.execute(select(tables.state)).first()
+            return row is not None and (row.number, _stamp(row)) == (seen.number, seen.stamp)
 
     def newer(self, seen: Seen) -> Seen:
-        """The site as it is now: the changes made since are put into what was seen."""
+        """The site as it is now; `seen` itself where it is still that."""
         with self._trouble(), self._engine.connect() as connection:
-            number = connection.execute(select(tables.state.c.number)).scalar() or 0
-            return _caught_up(connection, seen, number)
+            return self.caught_up(connection, seen)
+
+    def caught_up(self, connection: Connection, before: Seen) -> Seen:
+        """The site as it is now: the changes made since are put into what was seen. Where they do
+        not follow from that, as when a backup was put back, all is read anew."""
+        row = connection.execute(select(tables.state)).first()
+        if row is None:
+            return self._seen(connection)  # which says so
+        if (row.number, _stamp(row)) == (before.number, before.stamp):
+            return before
+        wanted = select(tables.changes.c.line).where(tables.changes.c.number > before.number)
+        found = connection.scalars(wanted.order_by(tables.changes.c.number)).all()
+        lines = [line_from(text, number) for number, text in enumerate(found, before.number + 1)]
+        if not lines or (before.number and lines[0].before != before.stamp):
+            return self._seen(connection)
+        data = before.data
+        for line in lines:
+            after = line.record.after(data)
+            data = with_origins(after, differences(data, after), line.record.number)
+        return Seen(data, row.number, _stamp(row), lines[-1].record.at)
 
     @contextmanager
     def news(self) -> Iterator[News]:
@@ -234,7 +258,7 @@ class _DatabaseTurn(Turn):
 
     def seen(self, before: Seen) -> Seen:
         """The site as it is: changes made since are put into what was seen."""
-        return _caught_up(self.connection, before, self.state.number)
+        return self.store.caught_up(self.connection, before)
 
     def make(self, record: Record, seen: Seen, ready: Ready) -> Seen:
         """Write a change."""
@@ -255,7 +279,12 @@ class _DatabaseTurn(Turn):
         self.connection.execute(update(tables.state).where(_THE_ROW).values(values))
         call_out(self.connection, record.number)
         made = with_origins(ready.after, ready.pieces, record.number)
-        return Seen(made, record.number, at=record.at)
+        return Seen(made, record.number, line.hash, record.at)
+
+
+def _stamp(row: Any) -> str:
+    """What tells the site of a row of `state` from others of the same number."""
+    return str(row.hash if row.number else row.state)
 
 
 def _row(record: Record, text: str) -> dict[str, Any]:
@@ -271,17 +300,3 @@ def _last_moment(connection: Connection) -> datetime | None:
     wanted = select(tables.changes.c.at).order_by(tables.changes.c.number.desc()).limit(1)
     found = connection.execute(wanted).scalar()
     return moment(found) if found else None
-
-
-def _caught_up(connection: Connection, before: Seen, number: int) -> Seen:
-    """A site with the changes that were made since it was seen."""
-    if before.number == number:
-        return before
-    wanted = select(tables.changes.c.line).where(tables.changes.c.number > before.number)
-    data, at = before.data, before.at
-    lines = connection.scalars(wanted.order_by(tables.changes.c.number)).all()
-    for count, line in enumerate(lines, before.number + 1):
-        record = line_from(line, count).record
-        after = record.after(data)
-        data, at = with_origins(after, differences(data, after), count), record.at
-    return Seen(data, number, at=at)

@@ -102,7 +102,7 @@ def _batches(
     size = connection.scalar(select(func.count()).select_from(table)) if progress else 0
     wanted = select(*(table.c[name] for name in columns), table.c.change).order_by(table.c.id)
     done = 0
-    streamed = connection.execution_options(yield_per=_AT_ONCE).execute(wanted)
+    streamed = connection.execute(wanted, execution_options={"yield_per": _AT_ONCE})
     for batch in streamed.partitions():
         *cells, changes = zip(*batch, strict=True)
         yield Rows(dict(zip(columns, cells, strict=True)), changes)
