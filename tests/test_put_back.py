@@ -107,3 +107,15 @@ def test_a_store_that_is_away_leaves_a_change_made(where, monkeypatch):
     site.take(seen)
     assert site.version == 1 and "night" in site.data.groups
     assert "away" in site.freshness.trouble
+
+
+def test_another_site_in_its_place_is_seen_before_the_first_change(tmp_path):
+    places = [tmp_path / "one.db", tmp_path / "two.db"]
+    data = pl.open_demo().data
+    site = pl.put_site(data, f"sqlite:///{places[0]}")
+    pl.put_site(data.with_parts(rules=()), f"sqlite:///{places[1]}")
+    assert not site.behind()
+    shutil.copy(places[1], places[0])
+    assert site.behind()
+    site.catch_up()
+    assert site.data.rules == ()
