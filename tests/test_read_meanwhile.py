@@ -140,3 +140,29 @@ def test_what_is_edited_by_hand_while_a_change_is_written_is_not_written_over(
     again.change(by="hana.okafor").add_group("one").make()
     assert "one" in pl.open_site(where).data.groups
     assert again.store.check_history() == len(again.history())
+
+
+def test_what_is_edited_while_hand_work_is_taken_over_is_a_change_of_its_own(tmp_path, monkeypatch):
+    where = Path(shutil.copytree(DEMO_FOLDER, tmp_path / "site"))
+    site, work = pl.open_site(where), FolderStore.hand_work
+    site.change(by="hana.okafor").add_group("one").make()
+
+    def edit(login):
+        with (where / "people.csv").open("a") as file:
+            file.write(f"{login},Zoe{',' * 7}\n")
+
+    def then_edited(store):
+        found = work(store)
+        edit("zoe.later")
+        return found
+
+    edit("zoe.first")
+    with monkeypatch.context() as patched:
+        patched.setattr(FolderStore, "hand_work", then_edited)
+        with pytest.raises(pl.StoreTrouble, match="edited while a change was made"):
+            site.change(by="hana.okafor").add_group("two").make()
+    pl.open_site(where).change(by="hana.okafor").add_group("two").make()
+    again = pl.open_site(where)
+    pieces = [[p.name for p in each.patches[0].pieces] for each in again.history()]
+    assert pieces == [["one"], ["zoe.first"], ["zoe.later"], ["two"]]
+    assert again.store.check_history() == 4

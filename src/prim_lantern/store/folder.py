@@ -56,11 +56,13 @@ _WITH_LAST: Final = (*FILES, *(f"{LAST}/{name}" for name in FILES))
 
 
 class HandWork(NamedTuple):
-    """What was edited by hand: the change that holds it, and the site before and after."""
+    """What was edited by hand: the change that holds it, the site before and after, and the files
+    in which it was found."""
 
     record: Record
     before: SiteData
     after: SiteData
+    files: Mapping[str, bytes]
 
 
 class FolderStore(Store):
@@ -262,7 +264,8 @@ class FolderStore(Store):
         pieces = differences(before, after)
         if not pieces:
             return None
-        return HandWork(_by_hand(_last_of(found.history), pieces), before, after)
+        files = {name: found.files[name] or b"" for name in FILES}
+        return HandWork(_by_hand(_last_of(found.history), pieces), before, after, files)
 
     def whole_history(self) -> list[str]:
         """The lines of the history, and one more for what was edited by hand since.
@@ -293,9 +296,11 @@ class _FolderTurn(Turn):
             found = self.store.read()
         work = self.store.hand_work()
         if work is not None:
-            record = work.record
-            self._write(Ready(record.patches[0].pieces, work.after), record, work.before)
-            found = Seen(found.data, record.number, self.store.stamp(), record.at)
+            # Of what was found, to the letter: what is edited from now on is another change.
+            record, last = work.record, {f"{LAST}/{name}": raw for name, raw in work.files.items()}
+            ready = Ready(record.patches[0].pieces, work.after, files=last)
+            self._write(ready, record, work.before)
+            found = Seen(work.after, record.number, _stamp(_hashes_of(work.files)), record.at)
         return found
 
     def make(self, record: Record, seen: Seen, ready: Ready) -> Seen:
@@ -312,10 +317,11 @@ class _FolderTurn(Turn):
         folder = self.store.folder
         line, written = next_line(record, self.last, before, ready.pieces, ready.number)
         hashes = self.store.hashes()
-        files, copies = dict(ready.files), {f"{LAST}/{name}": name for name in ready.files}
+        files = dict(ready.files)
+        copies = {f"{LAST}/{name}": name for name in FILES if name in files}
         for name in FILES:
             last = f"{LAST}/{name}"
-            if last not in copies and hashes[name] != hashes[last]:
+            if last not in {*copies, *files} and hashes[name] != hashes[last]:
                 files[last] = (folder / name).read_bytes()
         (folder / LAST).mkdir(exist_ok=True)
         history = folder / HISTORY_FILE
