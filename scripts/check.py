@@ -18,7 +18,8 @@ ROOT = Path(__file__).resolve().parent.parent
 HOME = ROOT / ".venv-check"
 BIN = HOME / ("Scripts" if os.name == "nt" else "bin")
 
-BESIDE = ("-n", "auto", "--dist", "worksteal")  # on all processors; who is done takes from others
+ONE_MORE = str((os.cpu_count() or 1) + 1)  # than processors, as some tests wait for other processes
+BESIDE = ("-n", ONE_MORE, "--dist", "worksteal")  # who is done takes from others
 SLOW = "--durations=30"  # what to look at where it takes long
 CHECKS = (
     ("style", ["ruff", "check", "."]),
