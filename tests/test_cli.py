@@ -67,7 +67,7 @@ REFUSED = [
     ("grid --rows categories --in /log", "prim-lantern: --in belongs to sections and items, not to categories.\n"),
     ("grid --in /lgo", "prim-lantern: The item '/lgo' is not known on this site. Did you mean /log?\n"),
     ("grid --action file-under", "prim-lantern: 'file-under' is asked of categories: name only those as rows.\n"),
-    ("grid --csv /nowhere/grid.csv", "prim-lantern: /nowhere/grid.csv: No such file or directory.\n"),
+    ("grid --csv /nowhere/grid.csv", "prim-lantern: '/nowhere/grid.csv' cannot be written: there is no folder /nowhere; make it first.\n"),
     ("may group:firends read /", "prim-lantern: The name 'group:firends' is not known on this site. Did you mean group:friends?\n"),
     ("user holdings group:friends", "prim-lantern: 'group:friends' is no single person; 'what' and 'look-as' tell of it.\n"),
     ("what role:frend", "prim-lantern: The name 'role:frend' is not known on this site.\n"),

@@ -129,10 +129,12 @@ def test_a_table_that_is_empty_by_mistake_takes_nothing_along(demo_folder, tmp_p
     table = Table(
         "pages", MetaData(), Column("path", Text), Column("kind", Text), Column("state", Text)
     )
-    table.metadata.create_all(create_engine(url))
+    table.metadata.create_all(create_engine(url, poolclass=NullPool))
     columns = Columns(table.c.path, kind=table.c.kind, state=table.c.state)
     with pytest.raises(pl.BadChange, match="122 of 122 items would be gone"):
-        pl.open_site(demo_folder, content=ContentTable(create_engine(url), columns))
+        pl.open_site(
+            demo_folder, content=ContentTable(create_engine(url, poolclass=NullPool), columns)
+        )
     assert site.version == 0 and len(site.data.items) == 122
     half = [row for row in rows_of(site.data) if row["path"] in paths[: len(paths) // 2]]
     assert site.content.sync(half).gone == 61
@@ -185,7 +187,8 @@ def test_a_page_goes_with_its_parts_and_what_is_below_stays(make_site):
 @pytest.mark.parametrize("how", ["separated", "json", "joined"])
 def test_a_table_is_a_source_and_keeps_all_that_decides(tmp_path, how):
     metadata, _, columns = TABLES[how]
-    engine, demo = create_engine(f"sqlite:///{tmp_path}/site.db"), pl.open_demo()
+    engine = create_engine(f"sqlite:///{tmp_path}/site.db", poolclass=NullPool)
+    demo = pl.open_demo()
     with engine.begin() as connection:
         fill(connection, metadata, demo.data, how)
     empty = demo.data.with_parts(items={})
@@ -241,7 +244,7 @@ def test_a_cell_that_says_nothing_that_can_be_meant_is_told(name, kind, cell, ho
     names = {} if name == "title" else {name: how(column) if how else column}
     columns = Columns(table.c.path, table.c.kind, table.c.state, **names)
     site = pl.open_demo()
-    with create_engine("sqlite://").begin() as connection:
+    with create_engine("sqlite://", poolclass=NullPool).begin() as connection:
         table.create(connection)
         row = {"path": "/news/fog", "kind": "page", "state": "draft", name: cell}
         connection.execute(table.insert(), row)
@@ -260,7 +263,7 @@ def test_a_time_without_a_zone_in_a_table_is_in_utc_wherever_the_site_is():
     at = Column("public_from", DateTime)
     table = Table("pages", MetaData(), *(Column(e, Text) for e in ("path", "kind", "state")), at)
     site = pl.Site(pl.open_demo().data.with_parts(timezone="Etc/GMT-2"))
-    with create_engine("sqlite://").begin() as connection:
+    with create_engine("sqlite://", poolclass=NullPool).begin() as connection:
         table.create(connection)
         row = {"path": "/news/fog", "kind": "page", "state": "scheduled"}
         connection.execute(table.insert(), {**row, "public_from": datetime(2030, 1, 1)})
@@ -313,7 +316,7 @@ def _both_or_neither(site, engine, other):
 def test_a_connection_to_another_database_is_refused(where, tmp_path):
     site = pl.open_site(where)
     with (
-        create_engine(f"sqlite:///{tmp_path}/other.db").connect() as connection,
+        create_engine(f"sqlite:///{tmp_path}/other.db", poolclass=NullPool).connect() as connection,
         pytest.raises(pl.BadChange, match="not in the database of this connection"),
     ):
         site.content.put({"path": "/x", "kind": "page"}, connection=connection)

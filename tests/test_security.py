@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import csv
 import json
+import os
 import re
+import shlex
+import shutil
 import time
 from pathlib import Path
 
@@ -14,6 +18,7 @@ import prim_lantern as pl
 from conftest import run
 
 TESTS = Path(__file__).parent
+NOW = "2027-05-10"
 
 
 def test_every_line_of_the_threat_model_has_its_test():
@@ -241,3 +246,80 @@ def test_two_new_ones_in_one_file_must_not_look_alike_either(tmp_path):
     told = " ".join(done.stderr.split())
     assert "line 3, login: 'newа' looks like 'newa'" in told
     assert "'NEWA' is in line 2 already" in told
+
+
+# What is written to files -----------------------------------------------------------------------
+
+TOLD = TESTS / "told"
+
+
+def rewritten(file, change):
+    """Change each row of a table."""
+    with file.open(encoding="utf-8", newline="") as there:
+        rows = [change(row) for row in csv.DictReader(there)]
+    with file.open("w", encoding="utf-8", newline="") as new:
+        writer = csv.DictWriter(new, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+
+
+def test_no_cell_of_any_list_is_a_formula(tmp_path):
+    """On a site where each name, title and label is one, by each command that writes CSV."""
+    folder = Path(shutil.copytree(TOLD / "site", tmp_path / "site"))
+    rewritten(folder / "people.csv", lambda row: row | {"name": f"={row['name']}"})
+    rewritten(folder / "content.csv", lambda row: row | {"title": f"={row['title']}"})
+    words = (folder / "site.toml").read_text(encoding="utf-8")
+    words = re.sub(r'^(label|about|note) = "', r'\1 = "=', words, flags=re.MULTILINE)
+    (folder / "site.toml").write_text(words, encoding="utf-8")
+    asked = [line for each in TOLD.glob("*.commands") for line in each.read_text().splitlines()]
+    asked = [line for line in asked if line.endswith("--csv -") and not line.startswith("<")]
+    written = []
+    for command in (*asked, "user add =cmd --by mo --try --csv -"):
+        printed = run(*shlex.split(command), site=folder, variables={"PRIM_LANTERN_NOW": NOW})
+        written += [cell for row in csv.reader(printed.stdout.splitlines()) for cell in row]
+    assert [cell for cell in written if cell.startswith("=")] == []
+    assert len({cell for cell in written if cell.startswith("'=")}) > 40
+    assert "'=cmd" in written
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        "user list --csv people.csv", "item list --csv history.jsonl", "grid --csv content.csv",
+        "rule list --csv .last/site.toml", "export people people.csv --overwrite",
+        "report site.toml --overwrite", "promises --junit .pending.json",
+        "allow everyone edit /news --by hana.okafor --yes --csv ./content.csv",
+    ],
+)  # fmt: skip
+def test_no_list_takes_the_place_of_what_a_site_is_kept_in(demo_folder, command):
+    site = pl.open_site(demo_folder)
+    if "history" not in command:  # where there is none yet, it must not begin with a list
+        site.change(by="hana.okafor").add_group("crew").make()
+
+    def files():
+        there = sorted(each for each in demo_folder.rglob("*") if each.is_file())
+        return {each: each.read_bytes() for each in there}
+
+    before = files()
+    done = run(*shlex.split(command), site=demo_folder, cwd=demo_folder)
+    assert done.returncode == 2
+    assert "site in" in done.stderr
+    assert "Name another file" in " ".join(done.stderr.split())
+    assert files() == before
+
+
+def test_no_list_takes_the_place_of_a_database(demo_folder, tmp_path):
+    url = f"sqlite:///{tmp_path / 'kept'}"
+    run("folder", "in", demo_folder, "--by", "hana.okafor", "--yes", site=url)
+    done = run("user", "list", "--csv", tmp_path / "kept", site=url)
+    assert (done.returncode, "is a database" in done.stderr) == (2, True)
+    assert len(pl.open_site(url).data.users) > 30
+
+
+@pytest.mark.skipif(os.name != "posix", reason="modes of files are those of POSIX")
+def test_a_list_that_others_may_not_read_stays_so(demo_folder, tmp_path):
+    file = tmp_path / "people-here.csv"
+    file.touch(0o600)
+    run("user", "list", "--csv", file, site=demo_folder)
+    assert file.stat().st_mode & 0o777 == 0o600
+    assert "hana.okafor" in file.read_text(encoding="utf-8")

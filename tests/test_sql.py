@@ -28,7 +28,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Session, mapped_column
-from sqlalchemy.pool import StaticPool
+from sqlalchemy.pool import NullPool, StaticPool
 from sqlalchemy.sql.util import ClauseAdapter
 
 import prim_lantern as pl
@@ -257,6 +257,7 @@ def test_the_attributes_of_an_orm_are_columns(demo):
     site = pl.open_demo()
     everything = ContentTable(engine, columns, title=Page.title)
     assert site.content.sync(everything.rows()) == pl.Taken(0, 0, 0, 0)
+    engine.dispose()
 
 
 def test_what_is_no_column_is_told_at_once():
@@ -269,7 +270,9 @@ def test_what_is_no_column_is_told_at_once():
         lambda: Separated("authors"),
         lambda: JsonArray(None),
         lambda: Joined(one, "pages.path = topics.path"),
-        lambda: ContentTable(create_engine("sqlite://"), Columns(one, one, one), title="title"),
+        lambda: ContentTable(
+            create_engine("sqlite://", poolclass=NullPool), Columns(one, one, one), title="title"
+        ),
     ):
         with pytest.raises(pl.BadValue, match="a column of the table is needed"):
             make()
@@ -281,7 +284,7 @@ def test_what_is_no_column_is_told_at_once():
         pl.open_site(pl.DEMO_FOLDER, content="pages")
     names = (Column(each, Text) for each in ("path", "kind", "state"))
     table = Table("pages", MetaData(), *names)
-    missing = ContentTable(create_engine("sqlite://"), Columns(*table.c))
+    missing = ContentTable(create_engine("sqlite://", poolclass=NullPool), Columns(*table.c))
     with pytest.raises(pl.StoreTrouble, match="the content cannot be read: no such table: pages"):
         pl.open_site(pl.DEMO_FOLDER, content=missing)
 

@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import sys
-from pathlib import Path
-
 import click
 
 from prim_lantern.cli.changing import by_option, maker
@@ -19,7 +15,7 @@ from prim_lantern.cli.common import (
     print_lines,
     whom,
 )
-from prim_lantern.decide.views.grid import Grid
+from prim_lantern.cli.listing import As, show_list
 from prim_lantern.errors import BadQuestion
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import console, styled, wrapped
@@ -90,20 +86,17 @@ def grid(
     stand.
     """
     site = opened(where)
-    columns = [whom(site, each) for each in whos] or [
+    columns = [*dict.fromkeys(whom(site, each) for each in whos)] or [
         "guests",
         "signed-in",
         *(f"group:{name}" for name in site.data.groups),
     ]
-    found = site.grid_data(columns, _rows(site, rows, within), actions or ("read", "edit"), at)
-    if as_json:
-        print_json(list(found.records()))
-    elif to_csv == "-":
-        _write_csv(found, sys.stdout)
-    elif to_csv:
-        with Path(to_csv).open("w", encoding="utf-8", newline="") as file:
-            _write_csv(found, file)
-        click.echo(f"Wrote {len(found.rows)} rows to {to_csv}.")
+    found = site.grid_data(
+        columns, _rows(site, rows, within), tuple(dict.fromkeys(actions)) or ("read", "edit"), at
+    )
+    if as_json or to_csv:
+        records = list(found.records())
+        show_list(As(as_json, to_csv, everything), [], records, "", keys=found.keys())
     else:
         from prim_lantern.show.tables import grid_tables
 
@@ -123,13 +116,6 @@ def _rows(site: Site, rows: str, within: str | None) -> list[str]:
     if within is None:
         return site.top_sections()
     return [within, *(p.path for p in site.data.directly_below(within))]
-
-
-def _write_csv(found: Grid, file: object) -> None:
-    records = list(found.records())
-    writer = csv.DictWriter(file, list(records[0]) if records else [])  # type: ignore[arg-type]
-    writer.writeheader()
-    writer.writerows(records)
 
 
 COMMANDS = {"look-as": look_as, "grid": grid}

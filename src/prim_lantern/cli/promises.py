@@ -21,6 +21,7 @@ from prim_lantern.cli.listing import As, list_at, show_list
 from prim_lantern.decide.decision import Decision
 from prim_lantern.decide.views.promises import PromiseCheck
 from prim_lantern.errors import BadQuestion
+from prim_lantern.formats.whole import written_whole
 from prim_lantern.live import Site
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.moments import written
@@ -42,7 +43,8 @@ def promises(ever: bool, junit: str | None, where: str, at: str | None, shown: A
         click.echo(_junit(site, found))
         return code
     if junit is not None:
-        Path(junit).write_bytes(_junit(site, found))
+        xml = _junit(site, found)
+        written_whole(Path(junit), lambda beside: beside.write_bytes(xml))
     records = [_record(site, each) for each in found]
     if shown.as_json:
         print_json(records)

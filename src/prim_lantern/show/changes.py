@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, Final
 
@@ -12,6 +10,7 @@ from prim_lantern.change.effects.summary import Line
 from prim_lantern.change.pieces import Piece
 from prim_lantern.change.record import Record
 from prim_lantern.formats.entries import plain
+from prim_lantern.show.records import csv_text
 from prim_lantern.show.terminal import styled, wrapped
 from prim_lantern.site.moments import written
 
@@ -71,11 +70,8 @@ def effect_rows(effects: Effects) -> Iterator[tuple[str, str, str, str]]:
 
 def effects_csv(effects: Effects) -> str:
     """Every effect as CSV (RFC 4180): who, action, where, effect."""
-    text = io.StringIO(newline="")
-    writer = csv.writer(text)
-    writer.writerow(("who", "action", "where", "effect"))
-    writer.writerows(effect_rows(effects))
-    return text.getvalue()
+    keys = ("who", "action", "where", "effect")
+    return csv_text(keys, (dict(zip(keys, row, strict=True)) for row in effect_rows(effects)))
 
 
 def effects_dict(effects: Effects, lines: Sequence[Line]) -> dict[str, Any]:

@@ -55,7 +55,7 @@ def csv_text(keys: Sequence[str], records: Iterable[Record]) -> str:
 
 def _safe(value: object) -> str:
     text = cell_text(value)
-    return harmless(text) if isinstance(value, str) else text
+    return text if isinstance(value, int | float) else harmless(text)
 
 
 def records_table(columns: Sequence[Column], records: Sequence[Record]) -> Table:

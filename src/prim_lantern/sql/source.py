@@ -35,6 +35,7 @@ class ContentTable:
     ...     table = ContentTable(connection, Columns(pages.c.path, pages.c.kind, pages.c.state))
     ...     list(table.rows())
     [{'path': '/', 'kind': 'page', 'state': 'draft'}]
+    >>> engine.dispose()
     """
 
     def __init__(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from itertools import chain
 from typing import Final, NamedTuple
 
 from prim_lantern.decide import subject
@@ -57,19 +58,17 @@ class Grid(NamedTuple):
     actions: tuple[str, ...]
     marks: tuple[tuple[tuple[str, ...], ...], ...]
 
+    def keys(self) -> list[str]:
+        """What each record has, whether there are any or not."""
+        marks = [f"{who} {action}" for who in self.whos for action in self.actions]
+        return ["where", "title", "own_words", "own_words_below", *marks]
+
     def records(self) -> Iterator[dict[str, object]]:
         """A flat record for each row, as CSV and JSON carry it."""
+        keys = self.keys()
         for row, marks in zip(self.rows, self.marks, strict=True):
-            record: dict[str, object] = {
-                "where": row.where,
-                "title": row.title,
-                "own_words": row.own_words,
-                "own_words_below": row.below,
-            }
-            for who, cells in zip(self.whos, marks, strict=True):
-                for action, mark in zip(self.actions, cells, strict=True):
-                    record[f"{who} {action}"] = mark
-            yield record
+            told = (row.where, row.title, row.own_words, row.below)
+            yield dict(zip(keys, (*told, *chain.from_iterable(marks)), strict=True))
 
 
 def grid_of(

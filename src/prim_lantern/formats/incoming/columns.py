@@ -11,6 +11,7 @@ from typing import Any
 
 from prim_lantern.errors import BadQuestion
 from prim_lantern.formats.json_text import read_json
+from prim_lantern.formats.whole import write_whole
 from prim_lantern.hints import misfit
 from prim_lantern.site.names import folded, nearest
 from prim_lantern.wording import did_you_mean
@@ -119,7 +120,7 @@ def keep_at(file: Path, what: str, said: Mapped) -> None:
     """Keep what was said of such files, for the next one."""
     entry = {"columns": dict(said.columns), "values": {k: dict(v) for k, v in said.values.items()}}
     text = json.dumps({**_kept(file), what: entry}, ensure_ascii=False, indent=2)
-    file.write_text(f"{text}\n", encoding="utf-8")
+    write_whole(file, f"{text}\n")
 
 
 def _kept(file: Path | None) -> dict[str, Any]:
