@@ -48,8 +48,7 @@ def backup(where, tmp_path):
 
 
 def changed(site, name):
-    with site.change(by=HANA) as change:
-        change.add_group(name)
+    site.change(by=HANA).add_group(name).make(effects=False)
 
 
 @pytest.mark.parametrize(("before", "since"), [(0, 0), (1, 1), (1, 2), (1, 3)])
@@ -59,8 +58,8 @@ def test_what_came_after_the_backup_is_forgotten(where, backup, before, since):
         changed(site, f"before-{number}")
     put_back = backup()
     other = pl.open_site(where)
-    with site.change(by=HANA) as change:
-        change.allow("edit", to="user:sam.whitlock", where="/visit").suspend("ines.varga")
+    change = site.change(by=HANA).allow("edit", to="user:sam.whitlock", where="/visit")
+    change.suspend("ines.varga").make(effects=False)
     changed(site, "lost")
     other.catch_up()
     assert other.allows(*ASKED) and other.version == before + 2

@@ -21,6 +21,7 @@ import prim_lantern as pl
 from conftest import run
 from prim_lantern.change.operations.base import Made
 from prim_lantern.decide.engine import Engine
+from prim_lantern.formats.workbook import xlsx
 from prim_lantern.insight.wishes.wish import Wish
 from prim_lantern.sheets.book import read_sheets, write_sheets
 from prim_lantern.sheets.making import bare
@@ -478,3 +479,23 @@ def test_a_workbook_saved_by_libreoffice_says_the_same(made, tmp_path):
     assert [each.says for each in said(folder, again).steps] == [
         "Group Volunteers may edit at /visit and below"
     ]
+
+
+def test_what_a_workbook_has_no_room_for_is_told_and_nothing_is_cut_off(
+    make_site, tmp_path, monkeypatch
+):
+    logins = [f"somebody.with.a.long.name.{number:04}" for number in range(1_100)]
+    readers = ", ".join(f'"user:{each}"' for each in logins)
+    people = "".join(f"{each},Name,,,,,\n" for each in logins)
+    site = make_site(f"[readerships.many]\nreaders = [{readers}]\n[groups.crew]\n", people)
+    file = tmp_path / "site.xlsx"
+    with pytest.raises(pl.BadValue, match=r"no room for 'any of' of 'many' .* takes 40,698\. Name"):
+        site.write_sheets(file)
+    folder = tmp_path / "folder"
+    site.write_sheets(folder)  # has room
+    assert site.read_sheets(folder, "mo").steps == ()
+    demo = pl.open_demo()
+    monkeypatch.setattr(xlsx, "_MOST_ROWS", 1_000)
+    with pytest.raises(pl.BadValue, match=r"no room for [\d,]+ cells: .* has 1,000 rows"):
+        demo.write_sheets(file)
+    assert not file.exists()

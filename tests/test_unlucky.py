@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import inspect
 import os
+import shutil
 import stat
 import sys
+import tempfile
 import threading
 from contextlib import suppress
+from pathlib import Path
 from random import Random
 
 import pytest
+from defusedxml import ElementTree
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -139,7 +143,17 @@ def test_an_argument_of_a_wrong_type_is_told_in_our_words(once, ask, told):
     assert str(error.value) == told
 
 
-ODD = ["a\rb", "a\x00b", "a\ud800b", " blank ", "x" * 10_001, "a\x1bb", "\x85tail\x85"]
+ODD = [
+    "a\rb",
+    "a\x00b",
+    "a\ud800b",
+    " blank ",
+    "x" * 10_001,
+    "a\x1bb",
+    "\x85tail\x85",
+    "a\ufffeb",
+    "a\uffffb",
+]
 KEPT = [
     "a\u2028b",
     "a\u2029b",
@@ -149,6 +163,7 @@ KEPT = [
     "=1+1",
     "ünï 🐦",
     "tab\there",
+    "a\x9f\ufdd0\U0001fffeb",
 ]
 
 
@@ -200,6 +215,52 @@ def test_any_other_text_comes_back_as_it_was(demo_folder, tmp_path, text):
             == text
         )
         assert again.store.check_history() == 1
+    feed = ElementTree.fromstring(again.feed("hana.okafor", "https://harbour.example"))
+    titles = [each.text for each in feed.iterfind("{*}entry/{*}title")]
+    assert " ".join(text.split()) in [" ".join(str(each).split()) for each in titles]
+    for book in (tmp_path / "book.xlsx", tmp_path / "book"):
+        again.write_sheets(book)
+        assert again.read_sheets(book, "hana.okafor").steps == ()
+
+
+@pytest.mark.parametrize("name", ["\0", "a\0b", "half\ud800", "x" * 300], ids=ascii)
+def test_what_is_no_name_of_a_file_is_told(demo, tmp_path, name):
+    where = f"{tmp_path}/{name}"
+    for call in (
+        lambda: pl.open_site(where),
+        lambda: pl.read_folder(where),
+        lambda: pl.write_folder(demo.data, where),
+        lambda: pl.put_site(demo.data, where),
+        lambda: pl.open_site(f"sqlite:///{where}"),
+        lambda: pl.put_site(demo.data, f"sqlite:///{where}"),
+        lambda: demo.write_sheets(f"{where}.xlsx"),
+        lambda: demo.write_sheets(where),
+        lambda: demo.read_sheets(f"{where}.xlsx", "hana.okafor"),
+        lambda: demo.draw("reach", f"{where}.png"),
+    ):
+        with pytest.raises((pl.BadValue, pl.NoSite, pl.StoreTrouble)) as told:
+            call()
+        assert "on its way" not in str(told.value)
+    assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root can read as somebody else")
+@pytest.mark.parametrize("name", ["history.jsonl", ".pending.json", "people.csv"])
+def test_a_file_that_cannot_be_read_is_told_and_nothing_is_taken_for_missing(name):
+    folder = Path(tempfile.mkdtemp(dir="/tmp"))  # one that others may look into
+    try:
+        folder.chmod(0o755)
+        site = pl.put_site(pl.open_demo().data, folder)
+        site.change(by="hana.okafor").add_group("crew").make()
+        (folder / name).touch()
+        (folder / name).chmod(0)
+        os.seteuid(65_534)
+        with pytest.raises(pl.PrimLanternError, match=rf"{name}.* cannot be read") as told:
+            pl.open_site(folder)
+    finally:
+        os.seteuid(0)
+        shutil.rmtree(folder)
+    assert "Permission denied" in str(told.value)
 
 
 def test_a_row_that_was_cut_is_a_mistake(make_folder):

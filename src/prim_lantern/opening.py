@@ -8,6 +8,7 @@ from pathlib import Path
 from prim_lantern.content import Source
 from prim_lantern.demo import DEMO_FOLDER
 from prim_lantern.errors import BadSite, BadValue
+from prim_lantern.formats.disk import of_files
 from prim_lantern.formats.folder.reader import read_folder
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.folder.writer import write_folder
@@ -40,7 +41,8 @@ def open_site(
             content, "has no rows: give a ContentTable, or something else that has them."
         )
     store = store_at(where)
-    seen = store.read(progress)
+    with of_files(store.where, reading=True):
+        seen = store.read(progress)
     site = Site(seen.data, checked=True, store=store, seen=seen)
     if content is not None:
         site.content.sync(content.rows())

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from os import PathLike
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
-from prim_lantern.errors import BadQuestion, BadValue
+from prim_lantern.errors import BadQuestion
+from prim_lantern.formats.disk import file_named, of_files
 from prim_lantern.insights import Insights
 from prim_lantern.state import Moment, Whom
-from prim_lantern.store.trouble import of_files
 
 if TYPE_CHECKING:
     from prim_lantern.sheets.book import Edited
@@ -42,7 +41,7 @@ class Papers(Insights):
         state = self._state
         whos = ["guests" if each == "guests" else str(state.who(each)) for each in who]
         section = state.section(within) if within is not None else None
-        where = _file(file)
+        where = file_named(file)
         with of_files(str(where)):
             return write_sheets(state.engine(self.moment(at)), where, whos, section)
 
@@ -69,8 +68,8 @@ class Papers(Insights):
 
         state, moment = self._state, self.moment(None)
         made = Made(state.data.login(by), moment)
-        where = _file(file)
-        with of_files(str(where)):
+        where = file_named(file)
+        with of_files(str(where), reading=True):
             return read_sheets(state.engine(moment), where, made, progress)
 
     def export(self, what: str, form: str = "csv", at: Moment = None) -> str:
@@ -177,13 +176,6 @@ links_to'
 
         state, moment = self._state, self.moment(at)
         section = state.section(within) if within is not None else None
-        where = _file(file)
+        where = file_named(file)
         with settings(), of_files(str(where)):
             save(figure_of(state, self.store, sort, [*who], section, moment), where)
-
-
-def _file(file: str | PathLike[str]) -> Path:
-    """Where a file is, as it was named; `BadValue` for what no system takes for a name."""
-    if "\0" in str(file) or not str(file).strip():
-        raise BadValue(str(file), "is no name of a file.")
-    return Path(file)

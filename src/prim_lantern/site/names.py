@@ -12,7 +12,7 @@ RESERVED = frozenset({"everyone", "guest", "guests", "signed-in", "authors", "si
 
 KEY_PATTERN = r"[a-z0-9._-]+"
 _LOGIN = r"[^\s;:,/\"'@]+(@[^\s;:,/\"'@]+)?"
-_CONTROL = re.compile(r"[\x00-\x1f\x7f]")
+_CONTROL = re.compile(r"[\x00-\x1f\x7f\ufffe\uffff]")
 _LONGEST_PATH = 16_000
 PLAIN_PATH = re.compile(rf"(?=.{{2,{_LONGEST_PATH}}}\Z)(?:/[\w-][\w.-]*)+")
 """Most paths, which are seen to be proper at once; any other is looked at in parts."""
@@ -71,7 +71,7 @@ def path(text: str) -> str:
                 text, "is no proper path: between two '/' stands a name, and none at the end."
             )
     if _CONTROL.search(text):
-        raise BadValue(text, "is no proper path: it holds a control character.")
+        raise BadValue(text, "is no proper path: it holds a control character, U+FFFE or U+FFFF.")
     return text
 
 

@@ -17,6 +17,7 @@ from sqlalchemy.exc import ArgumentError, NoSuchModuleError, OperationalError
 from sqlalchemy.pool import NullPool
 
 from prim_lantern.errors import NoSite
+from prim_lantern.formats.disk import file_named
 from prim_lantern.store.holder import this_process
 
 WAITS: Final = "waits"
@@ -40,6 +41,7 @@ def url_of(address: str) -> URL:
     """The URL that an address says; `NoSite` where it is none of a database that can be used."""
     try:
         url = make_url(address)
+        url.render_as_string()  # refuses half a letter
         url.get_dialect()
     except (ArgumentError, NoSuchModuleError, ValueError):
         raise NoSite(
@@ -74,7 +76,7 @@ def file_of(url: URL) -> Path | None:
     name = url.database
     if url.get_backend_name() != "sqlite" or not name or name.startswith((":memory:", "file:")):
         return None
-    return Path(name)
+    return file_named(name)
 
 
 def same_database(one: URL, other: URL) -> bool:

@@ -16,6 +16,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.record import Record
 from prim_lantern.errors import BadSite, BrokenHistory, NoSite, StoreTrouble
+from prim_lantern.formats.disk import of_files
 from prim_lantern.formats.entries import State
 from prim_lantern.formats.folder.source import Progress, without_collecting
 from prim_lantern.formats.history import NO_HASH, line_from, text_of
@@ -64,8 +65,9 @@ class DatabaseStore(Store):
         url = url_of(address)
         self.where = url.render_as_string(hide_password=True)
         file = file_of(url)
-        if file is not None and not make and not file.is_file():
-            raise NoSite(self.where, f"no such file. {_HOW_TO_FILL.format(self.where)}")
+        with of_files(self.where, reading=True):
+            if file is not None and not make and not file.is_file():
+                raise NoSite(self.where, f"no such file. {_HOW_TO_FILL.format(self.where)}")
         self._engine = engine_for(url)
         weakref.finalize(self, self._engine.dispose)  # closes what is kept open
         self._holder = Holder(file.with_name(f"{file.name}-held-by")) if file is not None else None

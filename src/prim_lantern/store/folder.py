@@ -20,6 +20,7 @@ from prim_lantern.change.pieces import Piece, differences
 from prim_lantern.change.record import Patch, Record
 from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BrokenHistory, StoreTrouble
+from prim_lantern.formats.disk import of_files
 from prim_lantern.formats.folder import pending
 from prim_lantern.formats.folder.files import (
     FILES,
@@ -43,7 +44,6 @@ from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import now
 from prim_lantern.store.base import Ready, Seen, Store, Turn, next_line, of_another_database
 from prim_lantern.store.holder import Holder, busy
-from prim_lantern.store.trouble import of_files
 
 BY_HAND: Final = "edited by hand"
 _LOCK_FILE: Final = ".lock"

@@ -1,4 +1,4 @@
-"""What disks and databases complain of, in words that help."""
+"""What databases complain of, in words that help."""
 
 from __future__ import annotations
 
@@ -7,21 +7,15 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from prim_lantern.errors import StoreTrouble
+from prim_lantern.formats.disk import COMPLAINTS
 from prim_lantern.store.holder import busy
 
-_FILES = {
-    errno.ENOSPC: "the disk is full; nothing was changed. Make room, and try again.",
-    errno.EDQUOT: "there is no room left for you here; nothing was changed.",
-    errno.EROFS: "it can only be read; nothing was changed.",
-    errno.EACCES: "you have no right to write here; nothing was changed.",
-    errno.EPERM: "you have no right to write here; nothing was changed.",
-}
 _LOCKED = ("database is locked", "lock timeout")
 _DATABASES = {
-    "database or disk is full": _FILES[errno.ENOSPC],
-    "readonly database": _FILES[errno.EROFS],
-    "read-only transaction": _FILES[errno.EROFS],
-    "permission denied": _FILES[errno.EACCES],
+    "database or disk is full": COMPLAINTS[errno.ENOSPC],
+    "readonly database": COMPLAINTS[errno.EROFS],
+    "read-only transaction": COMPLAINTS[errno.EROFS],
+    "permission denied": COMPLAINTS[errno.EACCES],
     "file is not a database": "it is no database of SQLite.",
     "disk image is malformed": "the database is damaged; bring back a copy.",
     "unable to open database file": "the file cannot be opened.",
@@ -33,16 +27,6 @@ _LOST = (
     "the connection was lost while it worked. 'prim-lantern history' tells whether the change was "
     "made; it is there whole or not at all."
 )
-
-
-@contextmanager
-def of_files(where: str) -> Iterator[None]:
-    """Turn what the system says of files into `StoreTrouble`."""
-    try:
-        yield
-    except OSError as error:
-        said = _FILES.get(error.errno or 0) or f"{error.strerror or error}; nothing was changed."
-        raise StoreTrouble(error.filename or where, said) from None
 
 
 @contextmanager

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from prim_lantern.formats.folder.files import FILES, HISTORY_FILE
-from prim_lantern.formats.folder.pending import Pending, pending_in
+from prim_lantern.formats.folder.pending import Pending, bytes_of, pending_in
 
 
 class Found(NamedTuple):
@@ -48,15 +48,15 @@ def read_once(folder: Path, names: Iterable[str] = FILES) -> Found:
     """What the files hold, each as it was when it came to its turn."""
     waits = pending_in(folder)  # first: whoever puts it into the files takes it away last
     files = {name: _bytes(folder, name, waits) for name in names}
-    history = _bytes(folder, HISTORY_FILE) or b""
+    history = bytes_of(folder / HISTORY_FILE) or b""
     return Found(files, history if waits is None else history[: waits.after] + waits.line)
 
 
-def _bytes(folder: Path, name: str, waits: Pending | None = None) -> bytes | None:
+def _bytes(folder: Path, name: str, waits: Pending | None) -> bytes | None:
     shall = waits.text_of(name) if waits is not None else None
     if shall is not None:
         return shall
     try:
         return (folder / name).read_bytes()
-    except OSError:
+    except (OSError, ValueError):
         return None  # whoever needs it says what is wrong

@@ -7,6 +7,7 @@ them into the files.
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import stat
@@ -42,22 +43,36 @@ class Pending(NamedTuple):
 
 def pending_in(folder: Path) -> Pending | None:
     """The change that has been made in a folder but is not in all files yet, if there is one."""
+    file = folder / PENDING_FILE
+    if (raw := bytes_of(file)) is None:
+        return None
     try:
-        found = read_json((folder / PENDING_FILE).read_bytes())
+        found = read_json(raw)
         files = {name: text.encode() for name, text in found["files"].items()}
         was, copies = dict(found.get("was", {})), dict(found.get("copies", {}))
         if not files.keys() >= {*copies.values()}:
             raise ValueError(copies)
         line = found["line"].encode()
         return Pending(files, found["add_to"], found["after"], line, was, copies)
-    except (FileNotFoundError, NotADirectoryError):
-        return None
     except (ValueError, LookupError, TypeError, AttributeError):
         raise StoreTrouble(
-            str(folder / PENDING_FILE),
+            str(file),
             "it held a change on its way into the files, and is damaged. Keep a copy of it and "
             "take it away: the files then say what they said before that change.",
         ) from None
+
+
+def bytes_of(file: Path) -> bytes | None:
+    """What a file holds; None where there is none, or cannot be one of that name. Raises
+    `StoreTrouble` where there is one that cannot be read."""
+    try:
+        return file.read_bytes()
+    except (FileNotFoundError, NotADirectoryError, ValueError):
+        return None
+    except OSError as error:
+        if error.errno == errno.ENAMETOOLONG:
+            return None
+        raise StoreTrouble(str(file), f"it cannot be read ({error.strerror}).") from None
 
 
 def hash_of(path: Path) -> str:

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from prim_lantern.errors import BadSite, BadValue, NoSite
+from prim_lantern.formats.disk import of_files
 from prim_lantern.formats.folder.csv_rows import read_content, read_people
 from prim_lantern.formats.folder.files import FILES, SITE_FILE
 from prim_lantern.formats.folder.found import found_in
@@ -40,16 +41,17 @@ def read_folder(folder: str | Path, progress: Progress | None = None) -> SiteDat
     Parameters: the path of a folder that holds site.toml, people.csv and content.csv; maybe
     what is told how far the reading of the two long files has come.
     Returns the site, with the file and line of every piece as its `origin`.
-    Raises `NoSite` when there is no such folder, and `BadSite` with every mistake in it,
-    in the order of the files and lines; nothing is loaded then. A change that was being
-    written when its process ended counts as made.
+    Raises `NoSite` when there is no such folder, `StoreTrouble` when it cannot be read, and
+    `BadSite` with every mistake in it, in the order of the files and lines; nothing is loaded
+    then. A change that was being written when its process ended counts as made.
 
     >>> from prim_lantern.demo import DEMO_FOLDER
     >>> read_folder(DEMO_FOLDER).owner
     'hana.okafor'
     """
     folder = Path(folder)
-    return read_found(folder, found_in(folder).files, progress)
+    with of_files(str(folder), reading=True):
+        return read_found(folder, found_in(folder).files, progress)
 
 
 def read_found(

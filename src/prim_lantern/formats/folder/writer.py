@@ -12,6 +12,7 @@ from typing import Any
 
 from prim_lantern.change.pieces import Piece
 from prim_lantern.errors import BadSite, NotOverwritten, PrimLanternError
+from prim_lantern.formats.disk import file_named, of_files
 from prim_lantern.formats.folder.cells import item_cells, person_cells
 from prim_lantern.formats.folder.csv_rows import (
     read_content,
@@ -42,7 +43,7 @@ def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False)
     layout of a site.toml that is there are kept.
     Raises `NotOverwritten` when one of the files is there and `overwrite` was not said, and
     `BadSite` when the site does not make sense as a whole; `BadValue` for a text that cannot be
-    kept.
+    kept, and for what is no name of a folder; `StoreTrouble` where it cannot be written.
 
     >>> import tempfile
     >>> from prim_lantern.demo import DEMO_FOLDER
@@ -53,19 +54,21 @@ def write_folder(data: SiteData, folder: str | Path, *, overwrite: bool = False)
     ...     read_folder(folder) == site
     True
     """
-    folder = Path(folder)
-    there = [name for name in FILES if (folder / name).exists()]
-    if there and not overwrite:
-        raise NotOverwritten(str(folder / there[0]), "Choose another folder, or say to overwrite.")
+    folder = file_named(folder)
     if problems := problems_in(data):
         raise BadSite(problems)
-    with written_whole():
-        found = new_files(data, folder)
-    folder.mkdir(parents=True, exist_ok=True)
-    for name, raw in found.items():
-        beside = folder / f".{name}.new"
-        beside.write_bytes(raw)
-        os.replace(beside, folder / name)
+    with of_files(str(folder)):
+        there = [name for name in FILES if (folder / name).exists()]
+        if there and not overwrite:
+            said = "Choose another folder, or say to overwrite."
+            raise NotOverwritten(str(folder / there[0]), said)
+        with written_whole():
+            found = new_files(data, folder)
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, raw in found.items():
+            beside = folder / f".{name}.new"
+            beside.write_bytes(raw)
+            os.replace(beside, folder / name)
 
 
 def new_files(data: SiteData, folder: Path) -> dict[str, bytes]:

@@ -17,7 +17,7 @@ from openpyxl.utils import get_column_letter
 from openpyxl.worksheet.datavalidation import DataValidation
 from openpyxl.worksheet.worksheet import Worksheet
 
-from prim_lantern.errors import BadSite
+from prim_lantern.errors import BadSite, BadValue
 from prim_lantern.formats.whole import written_whole
 from prim_lantern.formats.workbook.sheet import (
     AS_MADE,
@@ -35,6 +35,9 @@ _ON_PAPER: Final = 150  # letters in a line that can still be read
 _ABOUT: Final = 100
 _LINE_HEIGHT: Final = 15.0
 _HIDDEN: Final = (AS_MADE, _CHOICES)
+_MOST_ROWS: Final = 1_048_576  # that a page of a workbook can have
+_MOST_LETTERS: Final = 32_767  # that a cell can have
+_HIGHEST: Final = 409.0  # points that a row can have
 _MOST_BYTES: Final = 400_000_000  # of what a file comes to when it is unpacked
 _TOP: Final = 40  # rows within which that of the names is looked for
 _FREE_ROWS: Final = 200  # below the last one, for what is to be added
@@ -48,17 +51,17 @@ _LINE: Final = Border(bottom=Side(style="thin", color="8C8A85"))
 
 
 def write_xlsx(where: Path, sheets: Sequence[Sheet]) -> None:
-    """Write pages to a file, in the place of one that is there; whole, or not at all."""
+    """Write pages to a file, in the place of one that is there; whole, or not at all. Raises
+    `BadValue` where a workbook has no room for them."""
+    made = [MADE_COLUMNS, *((each.name, *cell) for each in sheets for cell in each.cells())]
+    _see_to_room(where, sheets, len(made))
     book = Workbook()
     book.remove(book.worksheets[0])
     offered = {each.choices for sheet in sheets for each in sheet.columns if each.choices}
     choices = {each: number for number, each in enumerate(sorted(offered), 1)}
     for sheet in sheets:
         _write_page(book.create_sheet(sheet.name), sheet, choices)
-    _write_plain(
-        book.create_sheet(AS_MADE),
-        [MADE_COLUMNS, *((each.name, *cell) for each in sheets for cell in each.cells())],
-    )
+    _write_plain(book.create_sheet(AS_MADE), made)
     most = max(map(len, choices), default=0)
     _write_plain(
         book.create_sheet(_CHOICES),
@@ -67,6 +70,20 @@ def write_xlsx(where: Path, sheets: Sequence[Sheet]) -> None:
     for name in _HIDDEN:
         book[name].sheet_state = "hidden"
     written_whole(where, book.save)
+
+
+def _see_to_room(where: Path, sheets: Sequence[Sheet], cells: int) -> None:
+    """What a cell has no room for would be cut off without a word, and then be taken for edited."""
+    instead = "Name a folder instead, which is written as CSV files."
+    if cells + _ABOUT > _MOST_ROWS:
+        said = f"has no room for {cells:,} cells: a page of a workbook has {_MOST_ROWS:,} rows. "
+        raise BadValue(str(where), said + instead)
+    for sheet in sheets:
+        for row, column, text in sheet.cells():
+            if len(text) > _MOST_LETTERS:
+                said = f"has no room for {column!r} of {row!r} on the page {sheet.name}: a cell "
+                said += f"has {_MOST_LETTERS:,} letters at most, and this takes {len(text):,}. "
+                raise BadValue(str(where), said + instead)
 
 
 def _write_page(page: Worksheet, sheet: Sheet, choices: dict[tuple[str, ...], int]) -> None:
@@ -116,7 +133,7 @@ def _widths(sheet: Sheet) -> list[int]:
 
 def _height(texts: Sequence[str], widths: Sequence[int]) -> float:
     lines = (-(-len(text) // max(1, wide - 2)) for text, wide in zip(texts, widths, strict=True))
-    return _LINE_HEIGHT * max(1, *lines, 1)
+    return min(_HIGHEST, _LINE_HEIGHT * max(1, *lines, 1))
 
 
 def _offer(page: Worksheet, sheet: Sheet, first: int, choices: dict[tuple[str, ...], int]) -> None:
