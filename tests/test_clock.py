@@ -258,3 +258,17 @@ def test_periods_cover_and_meet(one, other, covers, meets):
     assert _period("35").holds(moment("2027-03-01")) and not _period("35").holds(
         moment("2027-05-01")
     )
+
+
+@pytest.mark.parametrize("at", ["0001-01-01", "9999-12-31T23:59:59.999999"])
+def test_everything_can_be_asked_at_the_first_and_the_last_moment(demo, tmp_path, at):
+    assert demo.queue("sam.whitlock", at, days=10**12).who == "sam.whitlock"
+    change = demo.change(by="hana.okafor").allow("edit", to="user:sam.whitlock", since=at)
+    assert change.add_members("trustees", "sam.whitlock", since=at).in_short() is not None
+    assert change.later() is not None
+    assert demo.why("sam.whitlock", "edit", "/log", at)
+    assert demo.check_promises(at, ever=True)
+    assert demo.checkup(at)
+    assert demo.compare("sam.whitlock", "kit.farrow", at=at)
+    with pytest.raises(pl.BadQuestion, match="from the year 2 to 9997"):
+        demo.draw("over-time", tmp_path / "over-time.svg", at=at)

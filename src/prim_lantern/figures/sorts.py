@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Final
 
 from matplotlib.figure import Figure
@@ -20,6 +20,7 @@ from prim_lantern.figures.reach import reach_figure, tree_figure
 from prim_lantern.figures.roles import roles_figure
 from prim_lantern.insight.ladder import ladder
 from prim_lantern.sheets.where_page import areas_of
+from prim_lantern.site.moments import days_from
 from prim_lantern.site.who import GUESTS
 from prim_lantern.state import State
 from prim_lantern.store.base import Store
@@ -28,7 +29,9 @@ SORTS: Final = ("grid", "reach", "roles", "over-time")
 _PLACES: Final = 60
 _GROUPS: Final = 40
 _MOMENTS: Final = 60  # that are looked at on each side of now
-_AHEAD: Final = timedelta(days=366)
+_AHEAD: Final = 366  # days
+_FIRST: Final = 2
+_LAST: Final = 9_997  # beside which an axis has no room
 
 
 def figure_of(
@@ -67,14 +70,19 @@ def _left_out(some: Sequence[str]) -> str:
 
 def _over_time(state: State, store: Store, where: str, now: datetime) -> Figure:
     """The past as the site stood after each change; the next year as the site is now."""
+    if not _FIRST <= now.year <= _LAST:
+        said = f"A figure over time shows a year around a moment from the year {_FIRST} to {_LAST}."
+        raise BadQuestion(said)
     path = state.data.item(where).path
     past = sorted({record.at for record in store.records() if record.at < now})
-    turns = [each for each in state.timeline.turns_after(now) if each <= now + _AHEAD]
-    first = past[0] - timedelta(days=1) if past else now - timedelta(days=30)
+    end = days_from(now, _AHEAD)
+    turns = [each for each in state.timeline.turns_after(now) if each <= end]
+    first = days_from(past[0], -1) if past else days_from(now, -30)
     then = (first, *_thinned(past))
     moments = [_at(Engine(store.as_it_stood(each), each), path, each) for each in then]
     moments += [_at(state.engine(each), path, each) for each in (now, *_thinned(turns))]
-    last = moments[-1]._replace(at=max(now + _AHEAD / 4, moments[-1].at + timedelta(days=1)))
+    at = max(days_from(now, _AHEAD / 4), days_from(moments[-1].at, 1))
+    last = moments[-1]._replace(at=at)
     return over_time_figure(state.data.name, path, now, [*moments, last])
 
 

@@ -10,6 +10,7 @@ from threading import get_ident
 from typing import Final
 
 from prim_lantern.errors import BadValue
+from prim_lantern.formats.disk import file_named
 from prim_lantern.formats.folder.files import (
     FILES,
     HISTORY_FILE,
@@ -28,6 +29,7 @@ def written_whole(file: Path, write: Callable[[Path], object]) -> None:
     whatever happens meanwhile, there is the old one or the new one, which is no more open to
     others than the old one. Raises `BadValue` where the folder of the file is not there, and for a
     file that a site is kept in."""
+    file = file_named(file)
     if not file.parent.is_dir():
         raise BadValue(
             str(file), f"cannot be written: there is no folder {file.parent}; make it first."

@@ -184,6 +184,19 @@ def written(at: datetime) -> str:
     return at.isoformat() if at.utcoffset() else f"{plain.isoformat()}Z"
 
 
+def days_from(at: datetime, days: float) -> datetime:
+    """The moment so many days after another, or before it; the last or first there is, where that
+    is beyond it.
+
+    >>> days_from(moment("9999-12-31"), 30).year
+    9999
+    """
+    try:
+        return at + timedelta(days=days)
+    except OverflowError:
+        return (datetime.max if days > 0 else datetime.min).replace(tzinfo=UTC)
+
+
 def start_of_day(at: datetime) -> datetime:
     """The midnight before a moment, in the zone that it is told in."""
     midnight = datetime(at.year, at.month, at.day)

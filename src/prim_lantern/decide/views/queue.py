@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Final, NamedTuple
 
 from prim_lantern.decide.engine import Engine
@@ -11,7 +11,7 @@ from prim_lantern.decide.explain import explain
 from prim_lantern.decide.lists import who_may
 from prim_lantern.decide.question import Question, trace_of
 from prim_lantern.site.content import DRAFT, IN_REVIEW, PUBLISHED, SCHEDULED
-from prim_lantern.site.moments import written
+from prim_lantern.site.moments import days_from, written
 
 _DECIDING: Final = ("publish", "send-back")
 
@@ -134,7 +134,7 @@ def _waiting(engine: Engine, login: str, path: str, submitted: Step | None) -> W
 def _coming(engine: Engine, login: str, days: int) -> Iterable[Coming]:
     """What becomes public or ends within some days, of what they may read or see as a draft."""
     data, found = engine.data, []
-    last = engine.at + timedelta(days=days)
+    last = days_from(engine.at, days)
     for path in data.tree:
         item = data.items[path]
         if data.is_part(path) or not (item.public_from or item.public_until):

@@ -6,14 +6,13 @@ Their people lose then what the groups of the plan give. 'plan renew' goes on fr
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import timedelta
 
 from prim_lantern.change.operations.plans import RenewEnrolment
 from prim_lantern.decide.explain import words
 from prim_lantern.decide.views.enrolments import enrolments
 from prim_lantern.insight.finding import NOTE, Finding
 from prim_lantern.insight.look import Look
-from prim_lantern.site.moments import written
+from prim_lantern.site.moments import days_from, written
 
 NAME = "ending-soon"
 _DAYS = 30
@@ -29,7 +28,7 @@ def find(look: Look) -> Iterator[Finding]:
         until = each.period.until
         if until is None or each.state != "now" or (each.plan, each.login) in later:
             continue
-        if until <= look.at + timedelta(days=_DAYS):
+        if until <= days_from(look.at, _DAYS):
             ends.setdefault(each.plan, []).append((written(until), each.login))
     for plan, some in ends.items():
         told = [f"{data.users[login].called} ({until})" for until, login in sorted(some)]
