@@ -222,3 +222,17 @@ def test_what_is_listed_keeps_its_place_when_something_before_it_comes_or_goes(w
         change.remove_rule(names[2])
         change.undo(2)
     assert pl.open_site(where).data.rules == site.data.rules
+
+
+@pytest.mark.parametrize("number", [0, -1, 2, 2**63, 10**20])
+def test_a_change_that_there_is_not_is_told_whatever_its_number(where, number):
+    site = pl.open_site(where)
+    site.change(by="hana.okafor").add_group("crew").make(effects=False)
+    with pytest.raises(pl.NoSuchChange, match=f"no change {number} in the history: .* 1 to 1"):
+        site.change(by="hana.okafor").undo(number)
+
+
+@pytest.mark.parametrize("number", [True, 1.0, "1", None])
+def test_what_is_no_number_takes_nothing_back(demo, number):
+    with pytest.raises(pl.BadValue, match="is no number of a change|expected a number"):
+        demo.change(by="hana.okafor").undo(number)

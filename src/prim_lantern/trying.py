@@ -23,7 +23,7 @@ from prim_lantern.change.record import Record
 from prim_lantern.change.renames import Misfit, new_logins
 from prim_lantern.change.undoing import resting_on
 from prim_lantern.changeable import Changeable
-from prim_lantern.errors import BadChange, NotAllowed
+from prim_lantern.errors import BadChange, BadValue, NotAllowed
 from prim_lantern.site import texts
 from prim_lantern.site.data import SiteData
 from prim_lantern.site.moments import Duration, now, told_in
@@ -128,6 +128,8 @@ class Tried(Steps):
         self._may_go_on()
         if any(isinstance(each, Record) for each in self._asked):
             raise BadChange("Take back one change at a time, each in a change of its own.")
+        if isinstance(number, bool | float):
+            raise BadValue(number, "is no number of a change.")
         record = self._site.store.record(number)
         if record.from_the_website:
             raise BadChange(f"Change {number} is of the website's content: take it back there.")

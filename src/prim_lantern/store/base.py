@@ -107,10 +107,10 @@ class Store(ABC):
 
     def record(self, number: int) -> Record:
         """One change; `NoSuchChange` where the history has none of this number."""
-        text = next(iter(self.texts(number - 1, number)), None) if number > 0 else None
-        if text is None:
-            raise NoSuchChange(number, self.count())
-        return line_from(text, number).record
+        count = self.count()
+        if not 0 < number <= count:  # which can be more than a database can count to
+            raise NoSuchChange(number, count)
+        return line_from(next(iter(self.texts(number - 1, number))), number).record
 
     @abstractmethod
     def count(self) -> int:
