@@ -295,7 +295,7 @@ class Site(Papers):
             self.catch_up()
             if self.version >= version:
                 return
-            if monotonic() > until:
+            if not monotonic() <= until:  # nor where that is no number
                 raise StoreTrouble(
                     self.store.where, f"has no change {version} yet; {self.version} is the last."
                 )
