@@ -174,7 +174,7 @@ def run(
     if not anew and set(more) <= {"cwd"}:
         cwd = str(Path(str(more.get("cwd", "."))).resolve())
         run_one = _run_here if here else _forking().run
-        return Result(arguments, *run_one(arguments, environment, cwd, timeout=120))
+        return Result(arguments, *run_one(arguments, environment, cwd, timeout=300))
     return subprocess.run(
         [sys.executable, "-c", "from prim_lantern.cli.start import run; run()", *arguments],
         capture_output=True,
@@ -182,7 +182,7 @@ def run(
         encoding="utf-8",
         env=environment,
         stdin=subprocess.DEVNULL,
-        timeout=120,
+        timeout=300,
         check=False,
         **more,  # type: ignore[call-overload]
     )
@@ -260,7 +260,7 @@ class Server:
         import psycopg
 
         name, host = f"site_{next(self._names)}", str(self.folder)
-        for _ in range(100):
+        for _ in range(600):
             try:
                 with psycopg.connect(
                     host=host, user="tester", dbname="postgres", autocommit=True

@@ -236,7 +236,7 @@ def test_colour_comes_only_on_a_terminal_and_not_against_the_wish(no_color):
     subprocess.run(
         [sys.executable, "-c", "from prim_lantern.cli.start import run; run()", "may", "guest",
          "read", "/trustees", "--site", str(pl.DEMO_FOLDER)],
-        stdout=theirs, stdin=subprocess.DEVNULL, env=environment, check=False, timeout=60,
+        stdout=theirs, stdin=subprocess.DEVNULL, env=environment, check=False, timeout=300,
     )  # fmt: skip
     os.close(theirs)
     shown = os.read(ours, 4096).decode()

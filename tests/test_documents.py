@@ -60,7 +60,7 @@ def test_the_first_code_of_the_readme_comes_within_sixty_words():
 def test_an_example_runs(example, tmp_path):
     done = subprocess.run(
         [sys.executable, "-W", "error", str(example)],
-        cwd=tmp_path, capture_output=True, text=True, check=False, timeout=60,
+        cwd=tmp_path, capture_output=True, text=True, check=False, timeout=300,
     )  # fmt: skip
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout

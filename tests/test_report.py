@@ -8,7 +8,6 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
 from html.parser import HTMLParser
 from random import Random
 
@@ -205,16 +204,25 @@ def test_a_report_that_is_stopped_leaves_nothing_behind(demo_folder, tmp_path):
     file = tmp_path / "board.html"
     file.write_text("the old one", encoding="utf-8")
     words = ["report", str(file), "--overwrite", "--site", str(demo_folder)]
-    code = "from prim_lantern.cli.start import run; run()"
+    code = """
+import time, prim_lantern.insight.checkup as insight
+from prim_lantern.cli.start import run
+def endless(*args, **more):
+    print("now", flush=True)
+    time.sleep(600)
+insight.checkup = endless
+run()
+"""
     process = subprocess.Popen(
         [sys.executable, "-c", code, *words],
+        stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         # where tests run in the background, Ctrl-C is for somebody else
         preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
     )
-    time.sleep(2.5)  # a checkup takes longer
+    assert process.stdout.readline() == b"now\n"
     process.send_signal(signal.SIGINT)
-    _, said = process.communicate(timeout=60)
+    _, said = process.communicate(timeout=300)
     assert process.returncode == 2
     assert b"Stopped." in said
     assert b"Traceback" not in said

@@ -46,7 +46,7 @@ def serving(folder, site, *options):
         cwd=folder, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     try:
-        until = time.monotonic() + 60
+        until = time.monotonic() + 300
         while True:
             try:
                 socket.create_connection(("127.0.0.1", port), timeout=1).close()
@@ -68,11 +68,11 @@ def test_it_answers_over_tls_and_ends_when_told(files, demo_folder):
     options = ("--tls-certificate", "site.pem", "--tls-key", "site.key")
     with serving(folder, demo_folder, *options) as (port, process):
         headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
-        with closing(HTTPSConnection("localhost", port, context=trusted, timeout=20)) as asked:
+        with closing(HTTPSConnection("localhost", port, context=trusted, timeout=60)) as asked:
             asked.request("POST", "/access/v1/evaluation", json.dumps(ASKED), headers)
             answer = asked.getresponse()
             assert answer.status == 200 and json.loads(answer.read()) == {"decision": False}
-        with socket.create_connection(("localhost", port), timeout=20) as plain:
+        with socket.create_connection(("localhost", port), timeout=60) as plain:
             plain.sendall(b"GET /-/alive HTTP/1.1\r\nHost: localhost\r\n\r\n")
             assert b"200" not in plain.recv(100)  # nothing is told without TLS
         process.send_signal(signal.SIGTERM)

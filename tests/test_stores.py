@@ -340,10 +340,10 @@ def test_who_waits_is_told_for_whom_and_can_stop(where):
 
     site = pl.open_site(where)
     with site.store.changing(), waiter(60) as patient, waiter(0.3) as hasty:
-        told = hasty.communicate(timeout=60)[0]
+        told = hasty.communicate(timeout=300)[0]
         time.sleep(0.5)
         patient.send_signal(signal.SIGINT)
-        assert patient.communicate(timeout=60)[0] == "stopped\n"
+        assert patient.communicate(timeout=300)[0] == "stopped\n"
     holder = rf"somebody else is changing it just now \(.*process {os.getpid()} on .*, since 2"
     assert re.search(holder, told), told
     assert told.endswith("nothing was changed. Try again when they are done.\n")

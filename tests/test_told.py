@@ -273,7 +273,7 @@ def at_a_terminal(command, answers, site):
             while chunk := os.read(ours, 4096):
                 shown += chunk
         os.close(ours)
-        code = worker.wait(timeout=60)
+        code = worker.wait(timeout=300)
     lines = shown.decode().replace("\r\n", "\n").rstrip("\n").split("\n")
     ended = f"  [{code}]" if code else ""
     return [f"$ prim-lantern {command}{ended}", *(line.rstrip() for line in lines), ""]

@@ -25,7 +25,7 @@ def address(tmp_path_factory):
         env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     found = f"http://127.0.0.1:{port}"
-    for _ in range(300):
+    for _ in range(1_200):
         try:
             urllib.request.urlopen(found).close()
             break
@@ -34,7 +34,7 @@ def address(tmp_path_factory):
             time.sleep(0.1)
     yield found
     running.terminate()
-    _, said = running.communicate(timeout=20)
+    _, said = running.communicate(timeout=60)
     assert "Traceback" not in said, said
 
 
@@ -53,7 +53,7 @@ class Visitor:
 
     def __init__(self, browser, address, login=None):
         self.page = browser.new_context(java_script_enabled=False).new_page()
-        self.page.set_default_timeout(10_000)
+        self.page.set_default_timeout(60_000)
         self._address = address
         if login is not None:
             self.goes("/-/sign-in")
