@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 from pathlib import Path
 
@@ -111,11 +112,20 @@ def test_what_was_edited_by_hand_comes_into_a_database_as_a_change(demo_folder, 
 def test_a_damaged_pending_file_and_history_say_the_way_back(demo_folder):
     with pl.open_site(demo_folder).change(by="hana.okafor") as change:
         change.add_group("night")
-    waits = b'{"files":{},"add_to":"history.jsonl","after":0,"line":"","copies":{"a":"site.toml"}}'
-    for damage in (b"", b"{}", b"[1]", b"\xff", waits):
+    mark, waits = "0" * 16, {"mark": "0" * 16, "files": {}, "was": {}, "after": 0, "line": ""}
+    outside, other = {"../x": ""}, {"site.toml": ""}
+    odd = [
+        {**waits, "mark": "../" + mark},
+        {**waits, "mark": mark + "\n"},
+        {**waits, "files": outside, "was": outside},
+        {**waits, "files": other},
+        {**waits, "after": "1"},
+        {**waits, "line": None},
+    ]
+    for damage in (b"", b"{}", b"[1]", b"\xff", *(json.dumps(each).encode() for each in odd)):
         (demo_folder / ".pending.json").write_bytes(damage)
         with pytest.raises(
-            pl.StoreTrouble, match=r"is damaged\. Keep a copy of it and take it away"
+            pl.StoreTrouble, match=r"is damaged\. Keep a copy of the folder, and take away its \.p"
         ):
             pl.open_site(demo_folder)
     (demo_folder / ".pending.json").unlink()

@@ -1,16 +1,20 @@
 """Whoever reads a folder while somebody else writes to it finds it as it was at one moment."""
 
+import os
 import shutil
+import stat
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 import prim_lantern as pl
+from prim_lantern.change.pieces import differences
 from prim_lantern.demo import DEMO_FOLDER
-from prim_lantern.formats.folder import pending
+from prim_lantern.formats.folder import beside, pending
+from prim_lantern.formats.folder.beside import waiting
 from prim_lantern.formats.folder.reader import read_folder
-from prim_lantern.store import folder
+from prim_lantern.store import base, folder
 from prim_lantern.store.folder import FolderStore
 
 Look = Callable[[Path], object]
@@ -47,11 +51,17 @@ LOOKS: dict[str, Look] = {
 
 def _half(folder: Path, waits: pending.Pending) -> None:
     """The line of the history is half written."""
-    with open(folder / waits.add_to, "ab") as file:
+    with open(folder / "history.jsonl", "ab") as file:
         file.write(waits.line[: len(waits.line) // 2])
 
 
-@pytest.mark.parametrize("finish", [pending.finish, _half])
+def _first(folder: Path, waits: pending.Pending) -> None:
+    """The first of the files is in its place."""
+    place = folder / next(iter(waits.files))
+    waiting(place, waits.mark).replace(place)
+
+
+@pytest.mark.parametrize("finish", [pending.finish, _half, _first])
 @pytest.mark.parametrize("look", LOOKS)
 def test_a_change_at_any_moment_of_a_reading(
     look: str, finish: Finish, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
@@ -98,18 +108,29 @@ def test_a_change_at_any_moment_of_a_reading(
 
 def test_what_takes_long_is_done_before_anybody_has_to_wait(tmp_path, monkeypatch):
     where = Path(shutil.copytree(DEMO_FOLDER, tmp_path / "site"))
-    texts, held = folder.folder_texts, []
+    texts, write, held, written = folder.folder_texts, beside.write_new, [], set()
+
+    def is_held():
+        return (where / ".lock-held-by").exists()
 
     def watched(*asked):
-        held.append((where / ".lock-held-by").exists())
+        held.append(is_held())
         return texts(*asked)
 
+    def writing(path, text, *, like):
+        written.add((path.name.split(".")[1], is_held()))
+        write(path, text, like=like)
+
     monkeypatch.setattr(folder, "folder_texts", watched)
+    for module in (beside, pending):
+        monkeypatch.setattr(module, "write_new", writing)
     site, other = pl.open_site(where), pl.open_site(where)
     site.change(by="hana.okafor").add_group("one").make()
     assert held == [False]
+    before = {("site", False), ("people", False), ("content", False), ("pending", True)}
+    assert written == before, "the first writes all that `.last` has, too"
     other.change(by="hana.okafor").add_group("two").make()  # made anew, on what the first left
-    assert held == [False, True]
+    assert held == [False, True] and written == {*before, ("site", True)}
     assert {"one", "two"} <= pl.open_site(where).data.groups.keys()
     site.content.put({"path": "/log", "title": "Diary"})
     assert not site.behind()
@@ -166,3 +187,90 @@ def test_what_is_edited_while_hand_work_is_taken_over_is_a_change_of_its_own(tmp
     pieces = [[p.name for p in each.patches[0].pieces] for each in again.history()]
     assert pieces == [["one"], ["zoe.first"], ["zoe.later"], ["two"]]
     assert again.store.check_history() == 4
+
+
+# What waits beside the files ---------------------------------------------------------------------
+
+
+@pytest.fixture
+def where(tmp_path):
+    return Path(shutil.copytree(DEMO_FOLDER, tmp_path / "site"))
+
+
+def _waiting(where):
+    return [each for each in where.rglob("*.new") if each.is_file()]
+
+
+def test_what_nobody_makes_is_gone_but_not_by_a_process_that_was_forked_off(where):
+    site = pl.open_site(where)
+    ready = site.store.ready(site.seen, *_with_a_group(site))
+    assert sorted(each.parent.name for each in _waiting(where)) == [".last"] * 3 + ["site"]
+    if (child := os.fork()) == 0:
+        del ready
+        os._exit(len(_waiting(where)))
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 4
+    del ready
+    assert not _waiting(where)
+
+
+def _with_a_group(site):
+    after = site.change(by="hana.okafor").add_group("one")._proposal.data
+    return after, differences(site.data, after)
+
+
+def test_what_a_killed_process_left_is_removed_once_nobody_can_be_waiting(where):
+    old, new, other = (where / f".site.toml.{mark}.new" for mark in ("0" * 16, "1" * 16, "mine"))
+    for each in (old, new, other):
+        each.write_text("")
+        os.utime(each, (0, 0) if each != new else None)
+    pl.open_site(where).change(by="hana.okafor").add_group("one").make()
+    assert sorted(_waiting(where)) == [new, other]
+
+
+def test_what_waits_and_is_taken_away_is_told(where, monkeypatch):
+    site = pl.open_site(where)
+    change, make = site.change(by="hana.okafor").add_group("one"), pending.make
+
+    def tidied(*asked):
+        _waiting(where)[0].unlink()
+        make(*asked)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(pending, "make", tidied)
+        with pytest.raises(pl.StoreTrouble, match=r"tidied it; nothing was changed\. Try again"):
+            change.make()
+    assert not _waiting(where) and "one" not in pl.open_site(where).data.groups
+    with monkeypatch.context() as patched:
+        patched.setattr(pending, "finish", lambda *_: None)  # as if the process ended here
+        site.change(by="hana.okafor").add_group("two").make()
+    assert "two" in pl.open_site(where).data.groups
+    kept = {each: each.read_bytes() for each in _waiting(where)}
+    for damage in (None, b"[site]\n"):
+        for each in kept:
+            each.unlink(missing_ok=True) if damage is None else each.write_bytes(damage)
+        with pytest.raises(pl.StoreTrouble, match=r"to put into it is gone.*take away its \.pend"):
+            pl.open_site(where).change(by="hana.okafor").add_group("three").make()
+    for each, text in kept.items():
+        each.write_bytes(text)
+    pl.open_site(where).change(by="hana.okafor").add_group("three").make()
+    assert {"two", "three"} <= pl.open_site(where).data.groups.keys()
+    assert pl.open_site(where).store.check_history() == 2 and not _waiting(where)
+
+
+@pytest.mark.skipif(os.name != "posix", reason="modes of files are POSIX's")
+def test_nothing_that_is_kept_is_more_open_than_the_files(where, monkeypatch):
+    monkeypatch.setattr(base, "_APART", 1)  # the site is put aside after each change
+    for name in ("site.toml", "people.csv", "content.csv"):
+        (where / name).chmod(0o600)
+    open_ones, write = set(), beside.write_new
+
+    def writing(path, text, *, like):
+        write(path, text, like=like)
+        open_ones.add(stat.S_IMODE(path.stat().st_mode))
+
+    for module in (beside, pending, folder):
+        monkeypatch.setattr(module, "write_new", writing)
+    pl.open_site(where).change(by="hana.okafor").add_group("one").make()
+    files = [each for each in where.rglob("*") if each.is_file() and ".lock" not in each.name]
+    assert {".last", ".past"} <= {each.parent.name for each in files}
+    assert {stat.S_IMODE(each.stat().st_mode) for each in files} == open_ones == {0o600}

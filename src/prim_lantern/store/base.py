@@ -15,6 +15,7 @@ from prim_lantern.change.renames import Misfit
 from prim_lantern.change.touches import touches
 from prim_lantern.errors import BadChange, BrokenHistory, NoSuchChange, PrimLanternError
 from prim_lantern.formats.entries import State, Told, as_json
+from prim_lantern.formats.folder.beside import Beside
 from prim_lantern.formats.folder.reader import read_packed
 from prim_lantern.formats.folder.source import Progress
 from prim_lantern.formats.folder.writer import packed
@@ -52,7 +53,7 @@ class Ready(NamedTuple):
 
     `number` is the site's before its first change, where a store does not know it. For a database,
     all `entries` of the settings that differ; for a folder, the `files` that differ, made from
-    files of the `stamp`, and the `stamp_after`.
+    files of the `stamp`, the `stamp_after`, and those files as they wait `beside` their places.
     """
 
     pieces: Sequence[Piece]
@@ -62,6 +63,7 @@ class Ready(NamedTuple):
     files: Mapping[str, bytes] = {}
     stamp: str = ""
     stamp_after: str = ""
+    beside: Beside | None = None
 
 
 class Turn(ABC):

@@ -22,6 +22,7 @@ from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BrokenHistory, StoreTrouble
 from prim_lantern.formats.disk import of_files
 from prim_lantern.formats.folder import pending
+from prim_lantern.formats.folder.beside import Beside, remove_forgotten, write_new
 from prim_lantern.formats.folder.files import (
     FILES,
     HISTORY_FILE,
@@ -29,6 +30,7 @@ from prim_lantern.formats.folder.files import (
     PAST,
     PENDING_FILE,
     SITE_FILE,
+    WITH_LAST,
 )
 from prim_lantern.formats.folder.found import Found, found_in, history_in, read_once
 from prim_lantern.formats.folder.reader import parts_of, read_found
@@ -50,9 +52,6 @@ _LOCK_FILE: Final = ".lock"
 _HELD_BY: Final = ".lock-held-by"
 _WAIT: Final = 20.0  # seconds
 _FRESH: Final = 50_000_000  # nanoseconds in which a file could change twice unseen
-
-
-_WITH_LAST: Final = (*FILES, *(f"{LAST}/{name}" for name in FILES))
 
 
 class HandWork(NamedTuple):
@@ -94,7 +93,7 @@ class FolderStore(Store):
         none."""
         mark, (known, hashes) = self._mark(), self._hashed
         if mark is None or mark != known:
-            hashes = _hashes_of(read_once(self.folder, _WITH_LAST).files)
+            hashes = _hashes_of(read_once(self.folder, WITH_LAST).files)
             self._hashed = mark, hashes
         return hashes
 
@@ -110,7 +109,7 @@ class FolderStore(Store):
         """What the system says of the files, by which it is seen at once that none has changed;
         None where one is so fresh that it could change again without being seen."""
         found: list[object] = []
-        for name in (*_WITH_LAST, HISTORY_FILE, PENDING_FILE):
+        for name in (*WITH_LAST, HISTORY_FILE, PENDING_FILE):
             try:
                 told = os.stat(self.folder / name)
             except OSError:
@@ -135,11 +134,11 @@ class FolderStore(Store):
 
     def last_recorded(self) -> SiteData:
         """The site as the last change left it."""
-        return self._last_in(found_in(self.folder, _WITH_LAST))
+        return self._last_in(found_in(self.folder, WITH_LAST))
 
     def snapshot(self, progress: Progress | None = None) -> tuple[list[str], SiteData]:
         """The history, and the site as its last change left it, of one moment."""
-        found = found_in(self.folder, _WITH_LAST)
+        found = found_in(self.folder, WITH_LAST)
         return list(_texts(found.history)), self._last_in(found, progress)
 
     def _last_in(self, found: Found, progress: Progress | None = None) -> SiteData:
@@ -153,7 +152,8 @@ class FolderStore(Store):
         past = self.folder / PAST
         past.mkdir(exist_ok=True)
         new = past / f"{number}.new"
-        new.write_bytes(site)
+        new.unlink(missing_ok=True)
+        write_new(new, site, like=self.folder / SITE_FILE)
         new.replace(past / f"{number}.zip")
 
     def _kept(self, number: int) -> tuple[int, bytes] | None:
@@ -187,10 +187,14 @@ class FolderStore(Store):
 
     def _fill(self, files: Mapping[str, bytes], history: Iterable[str]) -> None:
         lines = b"".join(f"{text}\n".encode() for text in history)
-        last = {f"{LAST}/{name}": raw for name, raw in files.items()}
-        (self.folder / LAST).mkdir(exist_ok=True)
+        new = Beside(self.folder, {**files, **_as_last(files)})
         shutil.rmtree(self.folder / PAST, ignore_errors=True)  # of another history
-        pending.make(self.folder, pending.Pending({**files, **last}, HISTORY_FILE, 0, lines))
+        pending.make(self.folder, new, self.hashes(), 0, lines)
+
+    def _unlike_last(self) -> list[str]:
+        """The files that are not, to the letter, as `.last` has them."""
+        hashes = self.hashes()
+        return [name for name in FILES if hashes[name] != hashes[f"{LAST}/{name}"]]
 
     @contextmanager
     def changing(self, connection: Any = None) -> Iterator[Turn]:
@@ -214,7 +218,9 @@ class FolderStore(Store):
             with holder.noted():
                 found = pending.pending_in(self.folder)
                 if found is not None:
+                    pending.check(self.folder, found)
                     pending.finish(self.folder, found)
+                remove_forgotten(self.folder / name for name in WITH_LAST)
                 yield
         finally:
             lock.release()
@@ -226,7 +232,7 @@ class FolderStore(Store):
             ready, files = super().ready(seen, after, pieces), found_in(self.folder).files
         hashes = _hashes_of(files)
         stamp = _stamp(hashes)
-        self.hashes()  # known by the time that one's turn comes
+        unlike = self._unlike_last()  # its hashes are known by the time that one's turn comes
         ready = ready._replace(stamp=stamp, stamp_after=stamp)
         if not pieces or stamp != seen.stamp:
             return ready
@@ -244,8 +250,11 @@ class FolderStore(Store):
                 "report this with the texts that you gave.",
             )
         found = {name: in_form_of(held[name], name, text) for name, text in new.items()}
-        stamp_after = _stamp({**hashes, **_hashes_of(found)})
-        return ready._replace(after=written, files=found, stamp_after=stamp_after)
+        to_write = {**found, **_as_last({name: held[name] for name in unlike} | found)}
+        with of_files(self.where):
+            beside = Beside(self.folder, to_write)
+        stamp_after = _stamp({**hashes, **beside.hashes})
+        return ready._replace(after=written, files=to_write, stamp_after=stamp_after, beside=beside)
 
     def hand_work(self) -> HandWork | None:
         """What was edited by hand since the last change; often nothing."""
@@ -253,7 +262,7 @@ class FolderStore(Store):
         both = [(hashes[name], hashes[f"{LAST}/{name}"]) for name in FILES]
         if all(now == last for now, last in both) or not all(last for _, last in both):
             return None  # as it mostly is
-        return self._work_in(found_in(self.folder, _WITH_LAST))
+        return self._work_in(found_in(self.folder, WITH_LAST))
 
     def _work_in(self, found: Found) -> HandWork | None:
         last = _last_files(found)
@@ -272,7 +281,7 @@ class FolderStore(Store):
 
         Raises `BrokenHistory` where they do not hold together.
         """
-        found = found_in(self.folder, _WITH_LAST)
+        found = found_in(self.folder, WITH_LAST)
         texts = list(_texts(found.history))
         if texts:
             self.check_history()
@@ -297,8 +306,8 @@ class _FolderTurn(Turn):
         work = self.store.hand_work()
         if work is not None:
             # Of what was found, to the letter: what is edited from now on is another change.
-            record, last = work.record, {f"{LAST}/{name}": raw for name, raw in work.files.items()}
-            ready = Ready(record.patches[0].pieces, work.after, files=last)
+            record = work.record
+            ready = Ready(record.patches[0].pieces, work.after, files=_as_last(work.files))
             self._write(ready, record, work.before)
             found = Seen(work.after, record.number, _stamp(_hashes_of(work.files)), record.at)
         return found
@@ -316,18 +325,14 @@ class _FolderTurn(Turn):
     def _write(self, ready: Ready, record: Record, before: SiteData) -> None:
         folder = self.store.folder
         line, written = next_line(record, self.last, before, ready.pieces, ready.number)
-        hashes = self.store.hashes()
-        files = dict(ready.files)
-        copies = {f"{LAST}/{name}": name for name in FILES if name in files}
-        for name in FILES:
-            last = f"{LAST}/{name}"
-            if last not in {*copies, *files} and hashes[name] != hashes[last]:
-                files[last] = (folder / name).read_bytes()
-        (folder / LAST).mkdir(exist_ok=True)
+        unlike = [n for n in self.store._unlike_last() if f"{LAST}/{n}" not in ready.files]
+        new = ready.beside
+        if new is None or unlike:
+            last = _as_last({name: (folder / name).read_bytes() for name in unlike})
+            new = Beside(folder, {**last, **ready.files})
         history = folder / HISTORY_FILE
         size = history.stat().st_size if history.exists() else 0
-        line_of_it = f"{written}\n".encode()
-        pending.make(folder, pending.Pending(files, HISTORY_FILE, size, line_of_it, copies=copies))
+        pending.make(folder, new, self.store.hashes(), size, f"{written}\n".encode())
         self.last = line
 
 
@@ -341,6 +346,11 @@ def _by_hand(last: Line | None, pieces: Sequence[Piece]) -> Record:
         operations=({"do": "by-hand"},),
         patches=(Patch(Renames(), tuple(pieces)),),
     )
+
+
+def _as_last(files: Mapping[str, bytes]) -> dict[str, bytes]:
+    """What these files hold, to be kept as what the last change left in them."""
+    return {f"{LAST}/{name}": raw for name, raw in files.items()}
 
 
 def _last_files(found: Found) -> dict[str, bytes] | None:

@@ -13,5 +13,7 @@ HISTORY_FILE: Final = "history.jsonl"
 PENDING_FILE: Final = ".pending.json"
 LAST: Final = ".last"
 """The folder with the files as the last change left them."""
+WITH_LAST: Final = (*FILES, *(f"{LAST}/{name}" for name in FILES))
+"""The files, and beside each what it held after the last change."""
 PAST: Final = ".past"
 """The folder with the site as it was now and then."""

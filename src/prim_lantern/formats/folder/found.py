@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from prim_lantern.formats.folder.files import FILES, HISTORY_FILE
-from prim_lantern.formats.folder.pending import Pending, bytes_of, pending_in
+from prim_lantern.formats.folder.pending import Pending, bytes_of, pending_in, read_waiting
 
 
 class Found(NamedTuple):
@@ -53,9 +53,8 @@ def read_once(folder: Path, names: Iterable[str] = FILES) -> Found:
 
 
 def _bytes(folder: Path, name: str, waits: Pending | None) -> bytes | None:
-    shall = waits.text_of(name) if waits is not None else None
-    if shall is not None:
-        return shall
+    if waits is not None and name in waits.files:
+        return read_waiting(folder, name, waits)
     try:
         return (folder / name).read_bytes()
     except (OSError, ValueError):

@@ -1,8 +1,8 @@
 """A change of several files that is made whole, whenever the process ends.
 
-Everything that is to be written goes into one file first. Once that is in its place the change
-is made: whoever reads the folder takes the new texts from there, and the next who writes puts
-them into the files.
+The new texts wait beside the files (see `beside`). What is to be done with them goes into one file,
+and once that is in its place the change is made: whoever reads the folder takes the new texts from
+where they wait, and the next who writes puts them into their places.
 """
 
 from __future__ import annotations
@@ -10,35 +10,37 @@ from __future__ import annotations
 import errno
 import json
 import os
-import stat
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from contextlib import suppress
 from hashlib import sha256
 from pathlib import Path
 from typing import NamedTuple
 
 from prim_lantern.errors import StoreTrouble
-from prim_lantern.formats.folder.files import PENDING_FILE
+from prim_lantern.formats.folder.beside import (
+    Beside,
+    is_mark,
+    opener_like,
+    sync_folder,
+    waiting,
+    write_new,
+)
+from prim_lantern.formats.folder.files import HISTORY_FILE, PENDING_FILE, WITH_LAST
 from prim_lantern.formats.json_text import read_json
 
 
 class Pending(NamedTuple):
-    """The new texts of some files, and a line to add to another after so many bytes of it.
+    """New texts of some files, and a line to add to the history after so many bytes of it.
 
-    `was` has the SHA-256 of each file as it was ("" where there was none). `copies` are files that
-    shall hold what others do, which nobody edits.
+    `files` has the SHA-256 of each new text, which waits under the `mark`; `was` that of the file
+    as it was ("" where there was none).
     """
 
-    files: Mapping[str, bytes]
-    add_to: str
+    mark: str
+    files: Mapping[str, str]
+    was: Mapping[str, str]
     after: int
     line: bytes
-    was: Mapping[str, str] = {}
-    copies: Mapping[str, str] = {}
-
-    def text_of(self, name: str) -> bytes | None:
-        """What a file shall hold; None where it stays as it is."""
-        return self.files.get(self.copies.get(name, name))
 
 
 def pending_in(folder: Path) -> Pending | None:
@@ -48,18 +50,20 @@ def pending_in(folder: Path) -> Pending | None:
         return None
     try:
         found = read_json(raw)
-        files = {name: text.encode() for name, text in found["files"].items()}
-        was, copies = dict(found.get("was", {})), dict(found.get("copies", {}))
-        if not files.keys() >= {*copies.values()}:
-            raise ValueError(copies)
-        line = found["line"].encode()
-        return Pending(files, found["add_to"], found["after"], line, was, copies)
+        mark, files, was = found["mark"], dict(found["files"]), dict(found["was"])
+        if not is_mark(mark) or not files.keys() == was.keys() <= {*WITH_LAST}:
+            raise ValueError(found)
+        return Pending(mark, files, was, found["after"] + 0, found["line"].encode())
     except (ValueError, LookupError, TypeError, AttributeError):
-        raise StoreTrouble(
-            str(file),
-            "it held a change on its way into the files, and is damaged. Keep a copy of it and "
-            "take it away: the files then say what they said before that change.",
-        ) from None
+        raise _lost(file, "it held a change on its way into the files, and is damaged") from None
+
+
+def _lost(file: Path, what: str) -> StoreTrouble:
+    return StoreTrouble(
+        str(file),
+        f"{what}. Keep a copy of the folder, and take away its {PENDING_FILE}: the site is then "
+        "what the files say, which mostly is what they said before that change.",
+    )
 
 
 def bytes_of(file: Path) -> bytes | None:
@@ -83,97 +87,73 @@ def hash_of(path: Path) -> str:
         return ""
 
 
-def make(folder: Path, pending: Pending) -> None:
+def read_waiting(folder: Path, name: str, pending: Pending) -> bytes | None:
+    """The new text of a file: where it waits, or in its place already. Raises `StoreTrouble` where
+    it is gone, or damaged."""
+    raw = bytes_of(waiting(folder / name, pending.mark))
+    waits = raw is not None
+    raw = raw if waits else bytes_of(folder / name)
+    found = sha256(raw).hexdigest() if raw is not None else ""
+    unlike = found != pending.files[name] and (waits or found == pending.was[name])
+    if unlike and pending_in(folder) == pending:  # else somebody has just put it into its place
+        raise _gone(folder, name)
+    return raw
+
+
+def make(folder: Path, new: Beside, was: Mapping[str, str], after: int, line: bytes) -> None:
     """Make a change of a folder's files. It is made, or not, at one moment."""
-    whole = {
-        "files": {name: text.decode() for name, text in pending.files.items()},
-        "add_to": pending.add_to,
-        "after": pending.after,
-        "line": pending.line.decode(),
-        "was": {name: hash_of(folder / name) for name in pending.files},
-        "copies": pending.copies,
-    }
-    beside = _written_beside(folder / PENDING_FILE, json.dumps(whole, ensure_ascii=False).encode())
-    os.replace(beside, folder / PENDING_FILE)  # here it is made
+    if not new.all_there():
+        raise StoreTrouble(str(folder), "somebody has tidied it; nothing was changed. Try again.")
+    pending = Pending(new.mark, new.hashes, {n: was[n] for n in new.hashes}, after, line)
+    text = json.dumps({**pending._asdict(), "line": line.decode()}, ensure_ascii=False).encode()
+    file = folder / PENDING_FILE
+    beside = file.with_name(f"{file.name}.new")
+    beside.unlink(missing_ok=True)
+    try:
+        write_new(beside, text, like=folder / HISTORY_FILE)
+    except BaseException:
+        new.remove()
+        raise
+    new.stay()
+    os.replace(beside, file)  # here it is made
     with suppress(OSError):  # what is not in the files yet, the next who writes puts there
-        _sync_folder(folder)
+        sync_folder(folder)
         finish(folder, pending)
 
 
-def finish(folder: Path, pending: Pending) -> None:
-    """Put a change that has been made into the files; done twice, it does no harm.
-
-    A file that is neither as it was nor as it shall be was edited meanwhile: `StoreTrouble`, and
-    nothing is written over.
-    """
-    for name, text in pending.files.items():
+def check(folder: Path, pending: Pending) -> None:
+    """Raise `StoreTrouble` for a change that cannot be put into the files any more: where one of
+    them was edited meanwhile, nothing is written over."""
+    for name, new in pending.files.items():
         now = hash_of(folder / name)
-        expected = (pending.was.get(name, now), sha256(text).hexdigest())
-        if now not in expected:
+        if now not in (new, pending.was[name]):
             raise StoreTrouble(
                 str(folder / name),
                 "it was edited while a change waited to be put into the files. Keep a copy of it, "
                 f"take away {PENDING_FILE} to drop that change, or put back the file to finish it.",
             )
-    texts = {**pending.files, **{name: pending.files[of] for name, of in pending.copies.items()}}
-    for above in {_replace(folder / name, text) for name, text in texts.items()}:
-        _sync_folder(above)  # before it is no longer said that this is to be done
-    with open(folder / pending.add_to, "ab", opener=_opener(folder / pending.add_to)) as file:
+        if now != new and hash_of(waiting(folder / name, pending.mark)) != new:
+            raise _gone(folder, name)
+
+
+def _gone(folder: Path, name: str) -> StoreTrouble:
+    return _lost(folder / name, "what a change was to put into it is gone, or damaged")
+
+
+def finish(folder: Path, pending: Pending) -> None:
+    """Put a change that has been made into the files; done twice, it does no harm."""
+    paths = [(folder / name).resolve() for name in pending.files]  # a link stays a link
+    for path in paths:
+        with suppress(FileNotFoundError):  # it is in its place already
+            os.replace(waiting(path, pending.mark), path)
+    for above in {path.parent for path in paths}:
+        sync_folder(above)  # before it is no longer said that this is to be done
+    history = folder / HISTORY_FILE
+    with open(history, "ab", opener=opener_like(history)) as file:
         file.truncate(pending.after)  # part of the line may be there already
         file.seek(pending.after)
         file.write(pending.line)
         file.flush()
         os.fsync(file.fileno())
     (folder / PENDING_FILE).unlink(missing_ok=True)
-    _sync_folder(folder)
-
-
-def _replace(path: Path, text: bytes) -> Path:
-    """Replace a file, whole or not at all; the folder it is in."""
-    path = path.resolve()  # a link stays a link
-    os.replace(_written_beside(path, text), path)
-    return path.parent
-
-
-def _written_beside(path: Path, text: bytes) -> Path:
-    """A new file beside another, with a text that is surely on the disk."""
-    beside = path.with_name(f"{path.name}.new")
-    try:
-        beside.unlink(missing_ok=True)
-        with open(beside, "xb", opener=_opener(path)) as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-    except OSError:
-        beside.unlink(missing_ok=True)
-        raise
-    return beside
-
-
-def _opener(path: Path) -> Callable[[str, int], int]:
-    """Opens a new file that is as open as the one it takes the place of, and keeps its owner; one
-    that is new is no more open than the site itself."""
-    like = path if path.exists() else path.with_name("site.toml")
-    try:
-        found = os.stat(like)
-    except OSError:
-        return lambda name, flags: os.open(name, flags, 0o666)
-
-    def open_alike(name: str, flags: int) -> int:
-        handle = os.open(name, flags, 0o600)
-        with suppress(OSError):
-            if os.name == "posix":
-                os.fchown(handle, found.st_uid, found.st_gid)
-            os.chmod(name, stat.S_IMODE(found.st_mode))
-        return handle
-
-    return open_alike
-
-
-def _sync_folder(folder: Path) -> None:
-    if os.name == "posix":
-        handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
+    sync_folder(folder)
