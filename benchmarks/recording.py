@@ -19,6 +19,7 @@ from contextlib import contextmanager
 from typing import Any
 
 import shape
+from filelock import FileLock
 
 import prim_lantern as pl
 from prim_lantern.changing import Change
@@ -49,17 +50,25 @@ def recorded(site: pl.Site) -> Iterator[tuple[str, float, float]]:
 
 
 def _watched(site: pl.Site) -> list[float]:
-    """How long each change has held the store."""
+    """How long each change has held the store: a folder until its lock is open again, before what
+    was replaced is given back to the disk."""
     held: list[float] = []
-    changing = site.store.changing
+    opened: list[float] = []
+    changing, release = site.store.changing, FileLock.release
+
+    def released(lock: FileLock, force: bool = False) -> None:
+        release(lock, force)
+        opened.append(time.perf_counter())
 
     @contextmanager
     def timed(connection: Any = None) -> Iterator[Turn]:
         with changing(connection) as turn:
             began = time.perf_counter()
+            opened.clear()
             yield turn
-        held.append(time.perf_counter() - began)
+        held.append((opened[0] if opened else time.perf_counter()) - began)
 
+    FileLock.release = released  # type: ignore[method-assign]
     site.store.changing = timed  # type: ignore[method-assign]
     return held
 

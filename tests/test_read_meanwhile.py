@@ -4,9 +4,11 @@ import os
 import shutil
 import stat
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
+from filelock import FileLock
 
 import prim_lantern as pl
 from prim_lantern.change.pieces import differences
@@ -274,3 +276,26 @@ def test_nothing_that_is_kept_is_more_open_than_the_files(where, monkeypatch):
     files = [each for each in where.rglob("*") if each.is_file() and ".lock" not in each.name]
     assert {".last", ".past"} <= {each.parent.name for each in files}
     assert {stat.S_IMODE(each.stat().st_mode) for each in files} == open_ones == {0o600}
+
+
+@pytest.mark.skipif(not Path("/proc/self/fd").exists(), reason="there is no /proc to look into")
+def test_what_was_replaced_is_given_back_to_the_disk_when_nobody_waits_any_more(where, monkeypatch):
+    release, deleted = FileLock.release, []
+
+    def held():
+        files = []
+        for each in os.listdir("/proc/self/fd"):
+            with suppress(OSError):  # the list itself was one of them
+                files.append(os.readlink(f"/proc/self/fd/{each}"))
+        return [each for each in files if str(where) in each and each.endswith("(deleted)")]
+
+    def releasing(lock, force=False):
+        deleted.append(len(held()))
+        release(lock, force)
+
+    monkeypatch.setattr(FileLock, "release", releasing)
+    with pl.open_site(where).change(by="hana.okafor") as change:
+        change.change_item("/log", title="Diary")
+    with pl.open_site(where).change(by="hana.okafor") as change:
+        change.change_item("/log", title="Log")
+    assert max(deleted) == 2 and not held(), "the file, and what it held after the last change"

@@ -11,7 +11,7 @@ import os
 import shutil
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from hashlib import sha256
 from pathlib import Path
 from typing import Any, Final, NamedTuple
@@ -22,7 +22,7 @@ from prim_lantern.change.renames import Renames
 from prim_lantern.errors import BrokenHistory, StoreTrouble
 from prim_lantern.formats.disk import of_files
 from prim_lantern.formats.folder import pending
-from prim_lantern.formats.folder.beside import Beside, remove_forgotten, write_new
+from prim_lantern.formats.folder.beside import Beside, keep_open, remove_forgotten, write_new
 from prim_lantern.formats.folder.files import (
     FILES,
     HISTORY_FILE,
@@ -214,16 +214,19 @@ class FolderStore(Store):
             lock.acquire()
         except Timeout:
             raise StoreTrouble(self.where, busy(holder.told())) from None
-        try:
-            with holder.noted():
-                found = pending.pending_in(self.folder)
-                if found is not None:
-                    pending.check(self.folder, found)
-                    pending.finish(self.folder, found)
-                remove_forgotten(self.folder / name for name in WITH_LAST)
-                yield
-        finally:
-            lock.release()
+        files = [self.folder / name for name in WITH_LAST]
+        with ExitStack() as no_longer_waiting:
+            try:
+                with holder.noted():
+                    found = pending.pending_in(self.folder)
+                    if found is not None:
+                        pending.check(self.folder, found)
+                        pending.finish(self.folder, found)
+                    remove_forgotten(files)
+                    keep_open(files, no_longer_waiting)
+                    yield
+            finally:
+                lock.release()
 
     def ready(self, seen: Seen, after: SiteData, pieces: Sequence[Piece]) -> Ready:
         """The files that a change touches, with their new texts, read back; none where somebody

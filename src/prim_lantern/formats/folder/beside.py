@@ -9,7 +9,7 @@ import stat
 import time
 import weakref
 from collections.abc import Callable, Iterable, Mapping
-from contextlib import suppress
+from contextlib import ExitStack, suppress
 from hashlib import sha256
 from pathlib import Path
 from secrets import token_hex
@@ -58,6 +58,15 @@ def waiting(path: Path, mark: str) -> Path:
     """Where a new text of a file waits. A link stays a link."""
     path = path.resolve()
     return path.with_name(f".{path.name}.{mark}.new")
+
+
+def keep_open(files: Iterable[Path], until: ExitStack) -> None:
+    """Keep files open until the end of something. A big one takes its time to be given back to the
+    disk, which is not when another takes its place but when nobody has it open any more."""
+    if os.name == "posix":
+        for file in files:
+            with suppress(OSError):
+                until.enter_context(file.open("rb"))
 
 
 def remove_forgotten(paths: Iterable[Path]) -> None:
