@@ -25,7 +25,7 @@ from prim_lantern.formats.folder.beside import (
     waiting,
     write_new,
 )
-from prim_lantern.formats.folder.files import HISTORY_FILE, PENDING_FILE, WITH_LAST
+from prim_lantern.formats.folder.files import FILES, HISTORY_FILE, PENDING_FILE, WITH_LAST
 from prim_lantern.formats.json_text import read_json
 
 
@@ -123,10 +123,10 @@ def make(folder: Path, new: Beside, was: Mapping[str, str], after: int, line: by
 
 def check(folder: Path, pending: Pending) -> None:
     """Raise `StoreTrouble` for a change that cannot be put into the files any more: where one of
-    them was edited meanwhile, nothing is written over."""
+    them was edited meanwhile, nothing is written over. What `.last` holds nobody edits."""
     for name, new in pending.files.items():
         now = hash_of(folder / name)
-        if now not in (new, pending.was[name]):
+        if name in FILES and now not in (new, pending.was[name]):
             raise StoreTrouble(
                 str(folder / name),
                 "it was edited while a change waited to be put into the files. Keep a copy of it, "
