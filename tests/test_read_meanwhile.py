@@ -300,3 +300,36 @@ def test_what_was_replaced_is_given_back_to_the_disk_when_nobody_waits_any_more(
     with pl.open_site(where).change(by="hana.okafor") as change:
         change.change_item("/log", title="Log")
     assert max(deleted) == 2 and not held(), "the file, and what it held after the last change"
+
+
+@pytest.mark.skipif(os.name != "posix", reason="folders are told to be on the disk on POSIX alone")
+def test_what_is_made_is_on_the_disk_before_it_is_said_to_be(where, monkeypatch):
+    """A power cut at any moment finds all of a change or none: what is to take a place is on the
+    disk before it is said so, and in its place before that is no longer said."""
+    fsync, replace, unlink = os.fsync, os.replace, Path.unlink
+    sure, told = set(), []
+
+    def syncing(handle):
+        fsync(handle)
+        sure.add(os.fstat(handle).st_ino)
+
+    def replacing(one, other):
+        told.append((Path(other).name, os.stat(one).st_ino in sure))
+        replace(one, other)
+        sure.discard(os.stat(Path(other).parent).st_ino)
+
+    def unlinking(path, missing_ok=False):
+        if path.name == ".pending.json":
+            paths = (where / "history.jsonl", where, where / ".last")
+            told.append(("done", all(each.stat().st_ino in sure for each in paths)))
+        unlink(path, missing_ok)
+
+    site = pl.open_site(where)
+    monkeypatch.setattr(os, "fsync", syncing)
+    monkeypatch.setattr(os, "replace", replacing)
+    monkeypatch.setattr(Path, "unlink", unlinking)
+    site.change(by="hana.okafor").add_group("one").add_user("zoe").make()
+    names = [name for name, _ in told]
+    assert names[0] == ".pending.json" and names[-1] == "done"
+    assert sorted(names[1:-1]) == ["content.csv", *["people.csv"] * 2, *["site.toml"] * 2]
+    assert all(is_sure for _, is_sure in told), told
