@@ -245,19 +245,25 @@ def test_what_waits_and_is_taken_away_is_told(where, monkeypatch):
     with monkeypatch.context() as patched:
         patched.setattr(pending, "finish", lambda *_: None)  # as if the process ended here
         site.change(by="hana.okafor").add_group("two").make()
+    waits = pending.pending_in(where)
     assert "two" in pl.open_site(where).data.groups
     kept = {each: each.read_bytes() for each in _waiting(where)}
     for damage in (None, b"[site]\n"):
         for each in kept:
             each.unlink(missing_ok=True) if damage is None else each.write_bytes(damage)
+        with pytest.raises(pl.StoreTrouble, match=r"to put into it is gone"):
+            pl.open_site(where)
         with pytest.raises(pl.StoreTrouble, match=r"to put into it is gone.*take away its \.pend"):
-            pl.open_site(where).change(by="hana.okafor").add_group("three").make()
+            site.change(by="hana.okafor").add_group("three").make()
     for each, text in kept.items():
         each.write_bytes(text)
     (where / ".last" / "site.toml").write_text("odd")  # it is written anew in any case
     pl.open_site(where).change(by="hana.okafor").add_group("three").make()
     assert {"two", "three"} <= pl.open_site(where).data.groups.keys()
     assert pl.open_site(where).store.check_history() == 2 and not _waiting(where)
+    shutil.copy(DEMO_FOLDER / "site.toml", where)  # what is just read, and was before that change
+    text = (where / "site.toml").read_bytes()
+    assert pending.read_waiting(where, "site.toml", waits) == text
 
 
 @pytest.mark.skipif(os.name != "posix", reason="modes of files are POSIX's")
@@ -333,3 +339,19 @@ def test_what_is_made_is_on_the_disk_before_it_is_said_to_be(where, monkeypatch)
     assert names[0] == ".pending.json" and names[-1] == "done"
     assert sorted(names[1:-1]) == ["content.csv", *["people.csv"] * 2, *["site.toml"] * 2]
     assert all(is_sure for _, is_sure in told), told
+
+
+def test_what_the_last_change_left_is_there_after_the_next_in_any_case(where, monkeypatch):
+    site, ready = pl.open_site(where), FolderStore.ready
+    site.change(by="hana.okafor").add_group("one").make()
+
+    def then_tidied(*asked):
+        found = ready(*asked)
+        (where / ".last" / "people.csv").unlink()
+        return found
+
+    monkeypatch.setattr(FolderStore, "ready", then_tidied)
+    site.change(by="hana.okafor").add_group("two").make()
+    last = (where / ".last" / "people.csv").read_bytes()
+    assert last == (where / "people.csv").read_bytes()
+    assert site.store.check_history() == 2 and not site.store.by_hand()

@@ -29,16 +29,12 @@ class Beside:
         self.mark: Final = token_hex(8)
         self.hashes: Final = {name: sha256(text).hexdigest() for name, text in files.items()}
         self._places: Final = [waiting(folder / name, self.mark) for name in files]
-        self.remove: Final = weakref.finalize(self, _remove, self._places, os.getpid())
-        try:
-            for place, (name, text) in zip(self._places, files.items(), strict=True):
-                place.parent.mkdir(exist_ok=True)
-                write_new(place, text, like=folder / Path(name).name)
-            for above in {place.parent for place in self._places}:
-                sync_folder(above)
-        except BaseException:
-            self.remove()
-            raise
+        self._removing: Final = weakref.finalize(self, _remove, self._places, os.getpid())
+        for place, (name, text) in zip(self._places, files.items(), strict=True):
+            place.parent.mkdir(exist_ok=True)
+            write_new(place, text, like=folder / Path(name).name)
+        for above in {place.parent for place in self._places}:
+            sync_folder(above)
 
     def all_there(self) -> bool:
         """Whether nobody has taken one away."""
@@ -46,7 +42,7 @@ class Beside:
 
     def stay(self) -> None:
         """Leave them where they are: from now on they are part of a change."""
-        self.remove.detach()
+        self._removing.detach()
 
 
 def is_mark(text: object) -> bool:
@@ -94,9 +90,7 @@ def write_new(path: Path, text: bytes, *, like: Path) -> None:
             file.write(text)
             file.flush()
             os.fsync(file.fileno())
-    except FileExistsError:
-        raise
-    except BaseException:
+    except OSError:
         path.unlink(missing_ok=True)
         raise
 

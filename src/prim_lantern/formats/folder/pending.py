@@ -109,11 +109,7 @@ def make(folder: Path, new: Beside, was: Mapping[str, str], after: int, line: by
     file = folder / PENDING_FILE
     beside = file.with_name(f"{file.name}.new")
     beside.unlink(missing_ok=True)
-    try:
-        write_new(beside, text, like=folder / HISTORY_FILE)
-    except BaseException:
-        new.remove()
-        raise
+    write_new(beside, text, like=folder / HISTORY_FILE)
     new.stay()
     os.replace(beside, file)  # here it is made
     with suppress(OSError):  # what is not in the files yet, the next who writes puts there
