@@ -321,7 +321,7 @@ def test_what_is_not_counted_is_said_wherever_nothing_is_told(make_site, make_fo
     monkeypatch.setattr(creating_and_managing, "_PAIRS_ASKED", 1)
     monkeypatch.setattr(compare, "_SECTIONS_ASKED", 1)
     create = '[[rules]]\nallow = ["create"]\nto = ["user:cyd"]\nwhere = "site"\n'
-    create += create.replace("cyd", "dan") + "since = 2027-06-01\n"
+    create += create.replace("cyd", "dan") + "since = 2099-06-01\n"
     pages = "/a,page,A,mo,,,,,,,\n/a/b,page,B,mo,,,,,,,\n"
     folder = make_folder(create, "cyd,Cyd,,suspended,,,\ndan,Dan,,active,,,\n", pages)
     said = "Who may create what is not counted on a site of this size."
@@ -348,7 +348,7 @@ def test_what_is_not_counted_is_said_wherever_nothing_is_told(make_site, make_fo
     assert "none does less" not in shown
     change.make()
     then = run(
-        "compare", "--other-at", "2027-01-01", "--at", "2028-01-01", site=folder, here=True
+        "compare", "--other-at", "2099-01-01", "--at", "2100-01-01", site=folder, here=True
     ).stdout
     assert then.endswith(f"Everybody may do just the same, as far as it is counted here.\n{said}\n")
     two = run("compare", "cyd", "dan", site=folder, here=True).stdout

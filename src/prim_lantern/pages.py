@@ -108,7 +108,7 @@ class Pages(Questions):
         those at or `below` a path, or the first `limit` of them.
 
         >>> import prim_lantern as pl
-        >>> pl.open_demo().parents_for("sam.whitlock", "post", limit=2)
+        >>> pl.open_demo().parents_for("sam.whitlock", "post", at="2027-05-10", limit=2)
         ['/log', '/log/barometer']
         """
         from prim_lantern.decide.views.pages import parents_for

@@ -45,8 +45,8 @@ EXAMPLES: Final[dict[str, tuple[str, str]]] = {
     ),
     "remove_group": ('remove_group("ticket-desk")', "remove the group ticket-desk"),
     "add_members": (
-        'add_members("trustees", ["gwen.tarrow"], until="2028-01-01")',
-        "add gwen.tarrow to group:trustees, until 2028-01-01",
+        'add_members("trustees", ["gwen.tarrow"], until="2098-01-01")',
+        "add gwen.tarrow to group:trustees, until 2098-01-01",
     ),
     "remove_members": (
         'remove_members("volunteers", ["sam.whitlock", "carys.venn"])',
@@ -77,8 +77,8 @@ EXAMPLES: Final[dict[str, tuple[str, str]]] = {
         "renew the enrolment of wendel.achter in patron",
     ),
     "end_enrolment": (
-        'end_enrolment("patron", ["viktor.haim"])',
-        "end the enrolment of viktor.haim in patron",
+        'enrol("patron", ["kit.farrow"]).end_enrolment("patron", ["kit.farrow"])',
+        "end the enrolment of kit.farrow in patron",
     ),
     "add_readership": (
         'add_readership("desk", ["group:office", "authors"], but_not=["user:lena.osgood"])',
@@ -116,8 +116,8 @@ EXAMPLES: Final[dict[str, tuple[str, str]]] = {
         "no longer promise that guests may not comment",
     ),
     "accept_finding": (
-        'accept_finding("over-b817fc", "Kept as a record", until="2028-01-01")',
-        "accept the finding over-b817fc, until 2028-01-01",
+        'accept_finding("over-b817fc", "Kept as a record", until="2098-01-01")',
+        "accept the finding over-b817fc, until 2098-01-01",
     ),
     "reopen_finding": (
         'accept_finding("over-b817fc", because="Kept").reopen_finding("over-b817fc")',

@@ -245,7 +245,7 @@ class Viewer:
         """The paths below which they may create an item of this kind. See `Site.parents_for`.
 
         >>> import prim_lantern as pl
-        >>> pl.open_demo().viewer("sam.whitlock").parents_for("post", limit=2)
+        >>> pl.open_demo().viewer("sam.whitlock", "2027-05-10").parents_for("post", limit=2)
         ['/log', '/log/barometer']
         """
         return self._site.parents_for(self._who, kind, self.at, below=below, limit=limit)
