@@ -26,6 +26,7 @@ def test_narrow_questions_answer_as_the_whole_look(data, at, who):
         for _ in range(2):  # worked out, and remembered
             assert site.parents_for(who, kind, at) == parents
         assert site.parents_for(who, kind, at, limit=2) == parents[:2]
+        assert site.parents_for(who, kind, at, limit=10**20) == parents
         assert site.parents_for(who, kind, at, below="/") == parents
     for offer in view.offers:
         assert tuple(site.categories_for(who, offer.kind, offer.parent, at)) == offer.categories
@@ -57,6 +58,7 @@ def test_parts_are_those_that_somebody_sees(demo):
     [
         (lambda s: s.parents_for(None, "pgae"), "The kind 'pgae' is not known on this site. Did you mean page or panel?"),
         (lambda s: s.parents_for(None, "page", limit=0), "'0' is no limit: say how many, 1 or more, or leave it out."),
+        (lambda s: s.feed(None, "https://trust.example", most=-1), "'-1' is no number of entries: say 1 or more."),
         (lambda s: s.parents_for(None, "page", below="/lgo"), "The item '/lgo' is not known on this site. Did you mean /log?"),
         (lambda s: s.categories_for(None, "page", "/lgo"), "The item '/lgo' is not known on this site. Did you mean /log?"),
         (lambda s: s.parts(None, "/vist"), "The item '/vist' is not known on this site. Did you mean /visit or /menu/visit?"),

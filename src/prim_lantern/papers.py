@@ -7,7 +7,7 @@ from os import PathLike
 from typing import TYPE_CHECKING
 
 from prim_lantern.arguments import explains_its_arguments
-from prim_lantern.errors import BadQuestion
+from prim_lantern.errors import BadQuestion, BadValue
 from prim_lantern.formats.disk import file_named, of_files
 from prim_lantern.insights import Insights
 from prim_lantern.state import Moment, Whom
@@ -111,8 +111,9 @@ links_to'
         return as_sitemaps(self._state.engine(self.moment(at)), base_of(base), name)
 
     def feed(self, who: Whom, base: str, at: Moment = None, most: int = 50) -> str:
-        """An Atom feed (RFC 4287) of the newest items that somebody may read. `base` is the address
-        of the site.
+        """An Atom feed (RFC 4287) of the newest items that somebody may read, `most` of them.
+        `base` is the address of the site. Raises `BadValue` for what is no address, and for less than
+        one.
 
         >>> import prim_lantern as pl
         >>> feed = pl.open_demo().feed(None, "https://trust.example", "2027-05-10")
@@ -122,6 +123,8 @@ links_to'
         from prim_lantern.formats.outgoing.addresses import base_of
         from prim_lantern.formats.outgoing.atom import as_atom
 
+        if most < 1:
+            raise BadValue(str(most), "is no number of entries: say 1 or more.")
         login, engine, _ = self._state.asked(who, at)
         changed = {
             piece.name: record.at

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import islice
+from sys import maxsize
 from typing import Final
 
 from prim_lantern.decide.engine import Engine
@@ -37,7 +38,7 @@ def parents_for(
         top = below if below is not None else "/"
         sections = engine.data.tree.sections_from(top) if top != "/" else None
         found = _parents(engine, login, kind, sections or engine.data.tree.sections())
-        return list(islice(found, limit))
+        return list(islice(found, min(limit, maxsize) if limit is not None else None))
     kept = engine.beside(_Parents)
     every = kept.get((login, kind))
     if every is None:
