@@ -112,8 +112,8 @@ links_to'
 
     def feed(self, who: Whom, base: str, at: Moment = None, most: int = 50) -> str:
         """An Atom feed (RFC 4287) of the newest items that somebody may read, `most` of them.
-        `base` is the address of the site. Raises `BadValue` for what is no address, and for less than
-        one.
+        `base` is the address of the site. Raises `BadValue` for what is no address, or no number of
+        entries.
 
         >>> import prim_lantern as pl
         >>> feed = pl.open_demo().feed(None, "https://trust.example", "2027-05-10")
