@@ -12,7 +12,6 @@ from collections.abc import Callable, Iterable, Mapping
 from contextlib import ExitStack, suppress
 from hashlib import sha256
 from pathlib import Path
-from secrets import token_hex
 from typing import Final
 
 from prim_lantern.formats.folder.files import SITE_FILE
@@ -26,7 +25,7 @@ class Beside:
     has put in their places go together with this object."""
 
     def __init__(self, folder: Path, files: Mapping[str, bytes]) -> None:
-        self.mark: Final = token_hex(8)
+        self.mark: Final = os.urandom(8).hex()
         self.hashes: Final = {name: sha256(text).hexdigest() for name, text in files.items()}
         self._places: Final = [waiting(folder / name, self.mark) for name in files]
         self._removing: Final = weakref.finalize(self, _remove, self._places, os.getpid())
